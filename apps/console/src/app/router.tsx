@@ -1,0 +1,42 @@
+import { lazy, Suspense, type ComponentType } from 'react';
+import { createBrowserRouter } from 'react-router';
+import { NoSuchScreen, ScreenFault } from './no-screen';
+import { Shell } from './shell';
+
+type Screen = () => Promise<{ default: ComponentType }>;
+
+/** A screen that is loaded when it is opened. */
+const screen = (load: Screen) => {
+  const Lazy = lazy(load);
+  return (
+    <Suspense fallback={<p className="quiet">Opening…</p>}>
+      <Lazy />
+    </Suspense>
+  );
+};
+
+export const router = createBrowserRouter([
+  {
+    element: <Shell />,
+    errorElement: <ScreenFault />,
+    children: [
+      {
+        errorElement: <ScreenFault />,
+        children: [
+          { path: '/', element: screen(() => import('../features/overlook/overlook').then((m) => ({ default: m.Overlook }))) },
+          { path: '/apis', element: screen(() => import('../features/apis/api-list').then((m) => ({ default: m.ApiListScreen }))) },
+          { path: '/apis/new', element: screen(() => import('../features/apis/bring-in').then((m) => ({ default: m.BringIn }))) },
+          { path: '/apis/:id/:tab?', element: screen(() => import('../features/apis/api-screen').then((m) => ({ default: m.ApiScreen }))) },
+          { path: '/providers', element: screen(() => import('../features/providers/provider-list').then((m) => ({ default: m.ProviderListScreen }))) },
+          { path: '/providers/new', element: screen(() => import('../features/providers/trust-provider').then((m) => ({ default: m.TrustProvider }))) },
+          { path: '/providers/:id', element: screen(() => import('../features/providers/provider-screen').then((m) => ({ default: m.ProviderScreen }))) },
+          { path: '/personas', element: screen(() => import('../features/personas/personas').then((m) => ({ default: m.Personas }))) },
+          { path: '/traces', element: screen(() => import('../features/traces/trace-list').then((m) => ({ default: m.TraceListScreen }))) },
+          { path: '/traces/:id', element: screen(() => import('../features/traces/trace-screen').then((m) => ({ default: m.TraceScreen }))) },
+          { path: '/releases/:number?', element: screen(() => import('../features/releases/releases').then((m) => ({ default: m.Releases }))) },
+          { path: '*', element: <NoSuchScreen /> },
+        ],
+      },
+    ],
+  },
+]);

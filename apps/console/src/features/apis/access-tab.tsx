@@ -1,0 +1,260 @@
+import { classValidatorResolver } from '@hookform/resolvers/class-validator';
+import Button from '@mui/material/Button';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { ApiPatch, type ApiView, type CorsDto } from '@virga/protocol';
+import { useSnackbar } from 'notistack';
+import { useState } from 'react';
+import { useFieldArray, useForm, type UseFormReturn } from 'react-hook-form';
+import { Link } from 'react-router';
+import { api as control } from '../../client/api';
+import { useStanding } from '../../client/standing';
+import { Copyable } from '../../parts/copy';
+import { Field } from '../../parts/field';
+import { showProblems } from '../../parts/form-problems';
+import { LeaveGuard } from '../../parts/leave-guard';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { providersQuery } from '../providers/queries';
+
+const NO_CORS: CorsDto = { origins: [], credentials: false, requestHeaders: ['authorization', 'content-type'], exposedHeaders: [], maxAgeSeconds: 600 };
+const valuesOf = ({ resource, token, schemes, cors }: ApiView): ApiPatch => ({ resource, token, schemes, cors });
+const lines = (text: string): string[] => text.split(/[\s,]+/).filter(Boolean);
+
+/** The API as a protected resource: identifier, audiences, scopes, who proves callers, browsers. */
+export function AccessTab({ api }: { readonly api: ApiView }) {
+  const form = useForm<ApiPatch>({ defaultValues: valuesOf(api), resolver: classValidatorResolver(ApiPatch), mode: 'onTouched' });
+  const client = useQueryClient();
+  const { enqueueSnackbar } = useSnackbar();
+  const [left, setLeft] = useState<unknown>(null);
+  const save = useMutation({
+    mutationFn: (patch: ApiPatch) => control.patch<ApiView>(`/apis/${api.id}`, patch),
+    onSuccess: async (saved) => {
+      setLeft(null);
+      form.reset(valuesOf(saved));
+      enqueueSnackbar('Set in the draft');
+      await client.invalidateQueries();
+    },
+    onError: (error) => setLeft(showProblems(form, error)),
+  });
+  return (
+    <form
+      className="stack"
+      onSubmit={(event) =>
+        void form.handleSubmit(
+          (patch) => save.mutate(patch),
+          () => setLeft(new Error('Something above cannot be used yet')),
+        )(event)
+      }
+      noValidate
+    >
+      <div className="columns">
+        <div className="stack">
+          <Resource form={form} api={api} />
+          <Tokens form={form} />
+        </div>
+        <div className="stack">
+          <Schemes form={form} />
+          <Browsers form={form} />
+        </div>
+      </div>
+      <ProblemNotice error={left} />
+      <div>
+        <Button type="submit" variant="contained" disabled={!form.formState.isDirty || save.isPending}>
+          Set in the draft
+        </Button>
+      </div>
+      <LeaveGuard when={form.formState.isDirty} />
+    </form>
+  );
+}
+
+function Resource({ form, api }: { readonly form: UseFormReturn<ApiPatch>; readonly api: ApiView }) {
+  const { errors } = form.formState;
+  const { data: standing } = useStanding();
+  const scopes = useFieldArray({ control: form.control, name: 'resource.scopes' });
+  const metadata = `${standing?.gatewayUrl ?? ''}/.well-known/oauth-protected-resource${api.basePath}`;
+  return (
+    <section className="stack">
+      <h2>Protected resource</h2>
+      <Field id="identifier" label="Identifier" hint="What clients name as resource when they ask for a token (RFC 8707)" error={errors.resource?.identifier}>
+        <input id="identifier" className="mono" {...form.register('resource.identifier')} />
+      </Field>
+      <div className="small quiet">
+        Metadata (RFC 9728), once published: <Copyable text={metadata} />
+      </div>
+      <div>
+        <div className="quiet small">Scopes</div>
+        {scopes.fields.map((field, index) => (
+          <div key={field.id} className="row field" style={{ flexDirection: 'row', marginBottom: 4 }}>
+            <input aria-label="Scope" className="mono" style={{ width: 170 }} {...form.register(`resource.scopes.${index}.name`)} />
+            <input aria-label="What it allows" placeholder="what it allows" {...form.register(`resource.scopes.${index}.description`)} />
+            <button type="button" className="link" onClick={() => scopes.remove(index)}>
+              drop
+            </button>
+          </div>
+        ))}
+        <button type="button" className="link" onClick={() => scopes.append({ name: '', description: '' })}>
+          add a scope
+        </button>
+        {errors.resource?.scopes && <div className="rust small">A scope has no spaces, quotes or backslashes, and is not empty.</div>}
+      </div>
+    </section>
+  );
+}
+
+function Tokens({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
+  const token = form.watch('token');
+  const { errors } = form.formState;
+  return (
+    <section className="stack">
+      <h2>Tokens</h2>
+      <Field
+        id="audiences"
+        label="Audiences: one of these must be in aud"
+        hint="Usually the identifier; some providers spell it otherwise"
+        error={errors.token?.audiences}
+      >
+        <textarea
+          id="audiences"
+          className="mono"
+          rows={2}
+          disabled={token?.anyAudience ?? false}
+          value={token?.audiences.join('\n') ?? ''}
+          onChange={(event) =>
+            form.setValue(
+              'token.audiences',
+              event.target.value.split('\n').map((line) => line.trimStart()),
+              { shouldDirty: true },
+            )
+          }
+          onBlur={() => form.setValue('token.audiences', lines(token?.audiences.join('\n') ?? ''), { shouldDirty: true, shouldValidate: true })}
+        />
+      </Field>
+      <label className="check">
+        <input type="checkbox" {...form.register('token.anyAudience')} /> take tokens for any audience
+      </label>
+      {token?.anyAudience && <div className="notice">ANY_AUDIENCE: a token that was issued for another API passes here too.</div>}
+      <Field id="type" label="Type of token">
+        <select id="type" {...form.register('token.type')}>
+          <option value="at+jwt">at+jwt only (RFC 9068)</option>
+          <option value="ANY_TYPE">any that is not an ID token</option>
+        </select>
+      </Field>
+    </section>
+  );
+}
+
+function Schemes({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
+  const { data: providers } = useQuery(providersQuery);
+  const schemes = form.watch('schemes') ?? [];
+  const list = useFieldArray({ control: form.control, name: 'schemes' });
+  const bind = (index: number, id: string, on: boolean) => {
+    const before = schemes[index]?.providers ?? [];
+    form.setValue(`schemes.${index}.providers`, on ? [...before, id] : before.filter((item) => item !== id), { shouldDirty: true });
+  };
+  return (
+    <section className="stack">
+      <h2>Security schemes and who proves them</h2>
+      {list.fields.length === 0 && <p className="quiet">The contract declares none. Add one to be able to ask for a token.</p>}
+      {providers?.items.length === 0 && (
+        <p>
+          No provider is trusted yet. <Link to="/providers/new">Trust one</Link>
+        </p>
+      )}
+      {list.fields.map((field, index) => {
+        const scheme = schemes[index];
+        return (
+          <div key={field.id} style={{ borderBottom: '1px solid var(--hairline)', paddingBottom: 8 }}>
+            <div className="row">
+              <input aria-label="Name of the scheme" className="plain mono" style={{ width: 180 }} {...form.register(`schemes.${index}.name`)} />
+              <span className="quiet small">{scheme?.declared}</span>
+              <button type="button" className="link small" onClick={() => list.remove(index)}>
+                drop
+              </button>
+            </div>
+            {scheme?.type === 'unsupported' ? (
+              <div className="rust small">Not checked yet: operations that ask for it refuse everyone.</div>
+            ) : (
+              providers?.items.map((provider) => (
+                <label key={provider.id} className="check">
+                  <input
+                    type="checkbox"
+                    checked={scheme?.providers.includes(provider.id) ?? false}
+                    onChange={(event) => bind(index, provider.id, event.target.checked)}
+                  />{' '}
+                  tokens of {provider.name}
+                </label>
+              ))
+            )}
+          </div>
+        );
+      })}
+      <div>
+        <button
+          type="button"
+          className="link"
+          onClick={() =>
+            list.append({
+              name: `token${list.fields.length > 0 ? list.fields.length + 1 : ''}`,
+              type: 'http-bearer',
+              declared: 'http bearer',
+              providers: providers?.items.length === 1 ? [providers.items[0]?.id ?? ''] : [],
+            })
+          }
+        >
+          add a bearer scheme
+        </button>
+      </div>
+    </section>
+  );
+}
+
+function Browsers({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
+  const cors = form.watch('cors');
+  const { errors } = form.formState;
+  const set = (change: Partial<CorsDto>) => form.setValue('cors', { ...(cors ?? NO_CORS), ...change }, { shouldDirty: true, shouldValidate: true });
+  return (
+    <section className="stack">
+      <h2>Browsers (CORS)</h2>
+      <label className="check">
+        <input
+          type="checkbox"
+          checked={cors !== null && cors !== undefined}
+          onChange={(event) => form.setValue('cors', event.target.checked ? NO_CORS : null, { shouldDirty: true })}
+        />{' '}
+        pages of other origins may call
+      </label>
+      {cors && (
+        <>
+          <Field id="origins" label="Origins, one a line; * is any" error={errors.cors?.origins}>
+            <textarea
+              id="origins"
+              className="mono"
+              rows={2}
+              defaultValue={cors.origins.join('\n')}
+              onBlur={(event) => set({ origins: lines(event.target.value) })}
+            />
+          </Field>
+          <Field id="cors-headers" label="Headers they may send" error={errors.cors?.requestHeaders}>
+            <input
+              id="cors-headers"
+              className="mono"
+              defaultValue={cors.requestHeaders.join(', ')}
+              onBlur={(event) => set({ requestHeaders: lines(event.target.value) })}
+            />
+          </Field>
+          <Field id="cors-exposed" label="Headers of the answer that they may read" error={errors.cors?.exposedHeaders}>
+            <input
+              id="cors-exposed"
+              className="mono"
+              defaultValue={cors.exposedHeaders.join(', ')}
+              onBlur={(event) => set({ exposedHeaders: lines(event.target.value) })}
+            />
+          </Field>
+          <label className="check">
+            <input type="checkbox" checked={cors.credentials} onChange={(event) => set({ credentials: event.target.checked })} /> with cookies
+          </label>
+        </>
+      )}
+    </section>
+  );
+}

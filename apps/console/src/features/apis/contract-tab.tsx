@@ -1,0 +1,90 @@
+import Button from '@mui/material/Button';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { ApiView, ContractSourceInput, ReimportView } from '@virga/protocol';
+import { useSnackbar } from 'notistack';
+import { lazy, Suspense, useState } from 'react';
+import { api as control } from '../../client/api';
+import { Call } from '../../parts/method';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { Reading } from './contract-reading';
+import { ContractSource } from './contract-source';
+import { contractQuery } from './queries';
+
+const CodeEditor = lazy(() => import('../../parts/code-editor'));
+
+/** The contract as it was brought in, and a newer one with what it changes. */
+export function ContractTab({ api }: { readonly api: ApiView }) {
+  const { data: contract, error } = useQuery(contractQuery(api.id));
+  const [source, setSource] = useState<ContractSourceInput>({ text: '' });
+  const client = useQueryClient();
+  const { enqueueSnackbar } = useSnackbar();
+  const look = useMutation({ mutationFn: () => control.put<ReimportView>(`/apis/${api.id}/contract`, { source, dryRun: true }) });
+  const take = useMutation({
+    mutationFn: () => control.put<ReimportView>(`/apis/${api.id}/contract`, { source }),
+    onSuccess: async (view) => {
+      enqueueSnackbar(`${view.changes.length} operations changed in the draft`);
+      look.reset();
+      await client.invalidateQueries();
+    },
+  });
+  const given = (source.text ?? source.url ?? '') !== '';
+  return (
+    <div className="columns">
+      <section className="stack">
+        <h2>As it was brought in</h2>
+        <ProblemNotice error={error} />
+        {contract &&
+          (contract.text.length > 400_000 ? (
+            <pre className="sheet" style={{ height: 480 }}>
+              {contract.text.slice(0, 100_000)}
+              {'\n… the text is longer than can be shown'}
+            </pre>
+          ) : (
+            <Suspense fallback={<p className="quiet">Opening the editor…</p>}>
+              <CodeEditor label="Contract" height="calc(100vh - 330px)" value={contract.text} format={contract.format} />
+            </Suspense>
+          ))}
+      </section>
+      <section className="stack">
+        <h2>Bring in a newer contract</h2>
+        <p className="quiet" style={{ margin: 0 }}>
+          Rules that were set by hand stay with their operations; what the contract declares is replaced.
+        </p>
+        <ContractSource value={source} onChange={(next) => (setSource(next), look.reset())} />
+        <div className="row">
+          <Button variant="outlined" disabled={!given || look.isPending} onClick={() => look.mutate()}>
+            {look.isPending ? 'Reading…' : 'See what changes'}
+          </Button>
+          {look.data && (
+            <Button variant="contained" disabled={take.isPending} onClick={() => take.mutate()}>
+              Take it into the draft
+            </Button>
+          )}
+        </div>
+        <ProblemNotice error={look.error ?? take.error} />
+        {look.data && (
+          <>
+            <Reading reading={look.data.reading} />
+            {look.data.changes.length === 0 ? (
+              <p>No operation is added, removed or changed.</p>
+            ) : (
+              <table className="list">
+                <tbody>
+                  {look.data.changes.slice(0, 200).map((change) => (
+                    <tr key={change.kind + change.method + change.path}>
+                      <td>{change.kind}</td>
+                      <td>
+                        <Call method={change.method} path={change.path} />
+                      </td>
+                      <td className="small">{change.detail}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            )}
+          </>
+        )}
+      </section>
+    </div>
+  );
+}

@@ -1,0 +1,227 @@
+import { useQuery } from '@tanstack/react-query';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import type { ApiView, OperationView } from '@virga/protocol';
+import { useContext, useMemo, useRef, useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { listKeys } from '../../parts/list-keys';
+import { Mark } from '../../parts/mark';
+import { Call } from '../../parts/method';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { count } from '../../parts/time';
+import { ProbeContext } from '../probe/probe-state';
+import { AccessDialog } from './access-dialog';
+import { operationsQuery } from './queries';
+
+const COLUMNS = '24px minmax(150px, 5fr) minmax(120px, 4fr) minmax(70px, 1.6fr) 40px 40px 40px 54px 58px 44px';
+
+/** All operations and who may call them: select many, set at once, see where each value comes from. */
+export function OperationsTab({ api }: { readonly api: ApiView }) {
+  const { data, error } = useQuery({ ...operationsQuery(api.id), refetchInterval: 10_000 });
+  const [query, setQuery] = useSearchParams();
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [setting, setSetting] = useState<readonly OperationView[] | 'api' | null>(null);
+  const filter = query.get('filter') ?? '';
+  const show = query.get('show') ?? '';
+  const all = useMemo(() => data?.items ?? [], [data]);
+  const items = useMemo(() => all.filter((item) => fits(item, filter, show)), [all, filter, show]);
+  const selected = all.filter((item) => chosen.has(item.id));
+  const toggle = (id: string) => setChosen(flipped(chosen, id));
+  const put = (name: string, value: string) => {
+    const next = new URLSearchParams(query);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    setQuery(next, { replace: true });
+  };
+  return (
+    <>
+      <div className="row wrap" style={{ marginBottom: 10 }}>
+        <div className="field" style={{ width: 190 }}>
+          <input aria-label="Filter operations" placeholder="Filter operations" value={filter} onChange={(event) => put('filter', event.target.value)} />
+        </div>
+        <div className="field">
+          <select aria-label="Show" value={show} onChange={(event) => put('show', event.target.value)}>
+            <option value="">all</option>
+            <option value="open">open, nobody decided</option>
+            <option value="public">said public</option>
+            <option value="changed">not published</option>
+            <option value="unmet">met by nobody</option>
+          </select>
+        </div>
+        <span className="quiet">
+          {count(items.length)} operations, {selected.length} selected
+        </span>
+        <span style={{ marginLeft: 'auto' }}>
+          For the API:{' '}
+          <button className="link" onClick={() => setSetting('api')}>
+            who may call by default
+          </button>
+        </span>
+        <span>
+          For the selected:{' '}
+          <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setSetting(selected)}>
+            who may call
+          </button>
+        </span>
+      </div>
+      <ProblemNotice error={error} />
+      <Table
+        items={items}
+        api={api}
+        chosen={chosen}
+        onToggle={toggle}
+        onToggleAll={(on) => setChosen(on ? new Set(items.map((item) => item.id)) : new Set())}
+        onSet={(item) => setSetting([item])}
+      />
+      <p className="small quiet">
+        <Mark kind="passed" word="" /> must pass &ensp; <Mark kind="skipped" word="" /> not asked &ensp; <Mark kind="refused" word="" /> nobody can meet it
+        &ensp; a line under a method: it changes state &ensp; space selects, Enter sets who may call
+      </p>
+      {setting && <AccessDialog api={api} operations={setting === 'api' ? null : setting} onClose={() => setSetting(null)} />}
+    </>
+  );
+}
+
+function Table({
+  items,
+  api,
+  chosen,
+  onToggle,
+  onToggleAll,
+  onSet,
+}: {
+  readonly items: readonly OperationView[];
+  readonly api: ApiView;
+  readonly chosen: ReadonlySet<string>;
+  readonly onToggle: (id: string) => void;
+  readonly onToggleAll: (on: boolean) => void;
+  readonly onSet: (item: OperationView) => void;
+}) {
+  const scroll = useRef<HTMLDivElement>(null);
+  const rows = useVirtualizer({
+    count: items.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => 36,
+    overscan: 12,
+    getItemKey: (index) => items[index]?.id ?? index,
+  });
+  const probe = useContext(ProbeContext);
+  return (
+    <>
+      <div className="vhead" style={{ gridTemplateColumns: COLUMNS }}>
+        <input
+          type="checkbox"
+          aria-label="Select all shown"
+          checked={items.length > 0 && items.every((item) => chosen.has(item.id))}
+          onChange={(event) => onToggleAll(event.target.checked)}
+        />
+        <span>Operation</span>
+        <span>Who may call</span>
+        <span>Set at</span>
+        <span className="centre">Cred</span>
+        <span className="centre">Token</span>
+        <span className="centre">Rights</span>
+        <span className="number">24 h</span>
+        <span className="number">stopped</span>
+        <span />
+      </div>
+      <div
+        className="vbody"
+        ref={scroll}
+        style={{ height: `min(${rows.getTotalSize() + 4}px, calc(100vh - 330px))`, minHeight: 120 }}
+        onKeyDown={listKeys}
+        role="list"
+        aria-label="Operations"
+      >
+        <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
+          {rows.getVirtualItems().map((row) => {
+            const item = items[row.index] as OperationView;
+            return (
+              <div
+                key={row.key}
+                ref={rows.measureElement}
+                data-index={row.index}
+                data-row={row.index}
+                role="listitem"
+                tabIndex={0}
+                className={chosen.has(item.id) ? 'vrow chosen' : 'vrow'}
+                style={{ gridTemplateColumns: COLUMNS, transform: `translateY(${row.start}px)` }}
+                onClick={() => onSet(item)}
+                onKeyDown={(event) => {
+                  if (event.key !== ' ' || event.target !== event.currentTarget) return;
+                  event.preventDefault();
+                  onToggle(item.id);
+                }}
+              >
+                <input
+                  type="checkbox"
+                  aria-label={`Select ${item.method} ${item.path}`}
+                  checked={chosen.has(item.id)}
+                  onClick={(event) => event.stopPropagation()}
+                  onChange={() => onToggle(item.id)}
+                />
+                <span title={item.summary}>
+                  <Call method={item.method} path={item.path} />
+                </span>
+                <span>
+                  <span className={item.effective === 'open' ? 'rust' : item.effective === 'public' ? 'ochre' : ''}>{item.who}</span>
+                  {item.liveWho !== null && <div className="ochre small">not published; live: {item.liveWho}</div>}
+                  {item.unmet.length > 0 && <div className="rust small">{item.unmet.join(', ')} has no provider or is not checked: nobody gets in</div>}
+                </span>
+                <span className="quiet small">{placeOf(item)}</span>
+                {marks(item).map((mark, index) => (
+                  <span key={index} className="centre">
+                    <Mark kind={mark} />
+                  </span>
+                ))}
+                <span className="number">{count(item.requests)}</span>
+                <span className="number">{item.requests === 0 ? '' : `${((item.refused / item.requests) * 100).toFixed(1)} %`}</span>
+                <button
+                  className="link small"
+                  onClick={(event) => {
+                    event.stopPropagation();
+                    probe.compose({ method: item.method, target: api.basePath + item.path });
+                  }}
+                >
+                  probe
+                </button>
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </>
+  );
+}
+
+/** What each check does for an operation: credential, token, rights. */
+function marks(item: OperationView): ('passed' | 'skipped' | 'refused')[] {
+  if (item.effective !== 'required') return ['skipped', 'skipped', 'skipped'];
+  if (item.unmet.length > 0) return ['refused', 'refused', 'refused'];
+  return ['passed', 'passed', 'passed'];
+}
+
+function placeOf(item: OperationView): string {
+  const by = item.setBy === 'contract' ? 'from the contract' : 'by hand';
+  return item.setAt === 'api' ? `API, ${by}` : `operation, ${by}`;
+}
+
+function fits(item: OperationView, filter: string, show: string): boolean {
+  if (!`${item.method} ${item.path} ${item.operationId ?? ''} ${item.summary} ${item.who}`.toLowerCase().includes(filter.toLowerCase())) return false;
+  switch (show) {
+    case 'open':
+    case 'public':
+      return item.effective === show;
+    case 'changed':
+      return item.liveWho !== null;
+    case 'unmet':
+      return item.unmet.length > 0;
+    default:
+      return true;
+  }
+}
+
+function flipped(set: ReadonlySet<string>, id: string): ReadonlySet<string> {
+  const next = new Set(set);
+  if (!next.delete(id)) next.add(id);
+  return next;
+}

@@ -1,0 +1,133 @@
+import Button from '@mui/material/Button';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { PersonaView } from '@virga/protocol';
+import { useState } from 'react';
+import { api } from '../../client/api';
+import { Confirm } from '../../parts/confirm';
+import { Mark } from '../../parts/mark';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { Ago } from '../../parts/time';
+import { PersonaDialog } from './persona-dialog';
+import { personasQuery } from './queries';
+import { useSignIn } from './use-sign-in';
+
+const GRANTS = { client_credentials: 'client credentials', authorization_code: 'authorization code with PKCE' } as const;
+
+/** Saved ways of getting a token, for the probe. */
+export function Personas() {
+  const { data, error } = useQuery({ ...personasQuery, refetchInterval: 5000 });
+  const [editing, setEditing] = useState<PersonaView | 'new' | null>(null);
+  const [removing, setRemoving] = useState<PersonaView | null>(null);
+  const client = useQueryClient();
+  const refetch = () => client.invalidateQueries({ queryKey: ['personas'] });
+  const remove = useMutation({
+    mutationFn: (id: string) => api.remove(`/personas/${id}`),
+    onSuccess: () => client.invalidateQueries(),
+    onSettled: () => setRemoving(null),
+  });
+  const get = useMutation({ mutationFn: (id: string) => api.post(`/personas/${id}/token`), onSettled: refetch });
+  const forget = useMutation({ mutationFn: (id: string) => api.remove(`/personas/${id}/token`), onSettled: refetch });
+  const signIn = useSignIn();
+  return (
+    <>
+      <div className="page-head">
+        <h1>Personas</h1>
+        <span className="quiet">saved ways of getting a token, for the probe; tokens are held in memory only</span>
+        <span className="after">
+          <Button variant="contained" onClick={() => setEditing('new')}>
+            Add a persona
+          </Button>
+        </span>
+      </div>
+      <ProblemNotice error={error ?? get.error ?? signIn.error ?? remove.error ?? forget.error} />
+      {data?.items.length === 0 && (
+        <div className="empty">
+          <h2>No persona yet</h2>
+          <p>
+            A persona is a client of a trusted provider: a program that gets tokens by client credentials, or a person who signs in at the provider’s own page.
+            With one, the probe can call as anybody you need.
+          </p>
+        </div>
+      )}
+      {data && data.items.length > 0 && (
+        <table className="list">
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>Provider and client</th>
+              <th>Asks for</th>
+              <th>Token</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {data.items.map((item) => (
+              <tr key={item.id}>
+                <td>
+                  <b>{item.name}</b>
+                  <div className="quiet small">{GRANTS[item.grant]}</div>
+                </td>
+                <td>
+                  {item.providerName}
+                  <div className="mono small">{item.clientId}</div>
+                </td>
+                <td>
+                  <span className="mono small">{item.scopes.join(' ') || 'no scope'}</span>
+                  <div className="mono small quiet" style={{ overflowWrap: 'anywhere' }}>
+                    {item.resource || 'no resource'}
+                  </div>
+                </td>
+                <td>
+                  {item.token.state === 'ready' ? (
+                    <>
+                      <Mark kind="passed" word="ready" /> ready
+                      {item.token.expiresAt !== null && (
+                        <>
+                          , expires <Ago at={item.token.expiresAt} />
+                        </>
+                      )}
+                    </>
+                  ) : (
+                    <>
+                      <Mark kind="skipped" word={item.token.state} /> {item.token.state}
+                    </>
+                  )}
+                </td>
+                <td>
+                  <span className="row wrap">
+                    {item.grant === 'authorization_code' ? (
+                      <button className="link" onClick={() => void signIn.start(item.id)}>
+                        sign in
+                      </button>
+                    ) : (
+                      <button className="link" onClick={() => get.mutate(item.id)}>
+                        get a token
+                      </button>
+                    )}
+                    {item.token.state !== 'none' && (
+                      <button className="link" onClick={() => forget.mutate(item.id)}>
+                        forget it
+                      </button>
+                    )}
+                    <button className="link" onClick={() => setEditing(item)}>
+                      change
+                    </button>
+                    <button className="link rust" onClick={() => setRemoving(item)}>
+                      delete
+                    </button>
+                  </span>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {editing && <PersonaDialog persona={editing === 'new' ? null : editing} onClose={() => setEditing(null)} />}
+      {removing && (
+        <Confirm title={`Delete ${removing.name}`} action="Delete it" onNo={() => setRemoving(null)} onYes={() => remove.mutate(removing.id)}>
+          The persona and its client secret are deleted here. Nothing changes at the provider, and no traffic is touched.
+        </Confirm>
+      )}
+    </>
+  );
+}

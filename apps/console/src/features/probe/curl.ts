@@ -1,0 +1,25 @@
+import type { ProbeForm } from './probe-state';
+
+const quote = (text: string): string => `'${text.replaceAll("'", `'\\''`)}'`;
+
+/** Headers typed one a line. @throws Error naming the line that is none */
+export function readHeaders(text: string): { name: string; value: string }[] {
+  return text
+    .split('\n')
+    .map((line) => line.trim())
+    .filter(Boolean)
+    .map((line) => {
+      const colon = line.indexOf(':');
+      if (colon < 1) throw new Error(`“${line}” is not a header: write name, colon, value`);
+      return { name: line.slice(0, colon).trim(), value: line.slice(colon + 1).trim() };
+    });
+}
+
+/** The composed request as a curl line. The token is left to a shell variable, so that the line can be sent around. */
+export function curlLine(form: ProbeForm, gatewayUrl: string): string {
+  const parts = ['curl', '-i', '--path-as-is', '-X', form.method, quote(gatewayUrl + form.target)];
+  for (const { name, value } of readHeaders(form.headers)) parts.push('-H', quote(`${name}: ${value}`));
+  if (form.sender !== 'nobody') parts.push('-H', '"Authorization: Bearer $TOKEN"');
+  if (form.body !== '') parts.push('--data-binary', quote(form.body));
+  return parts.join(' ');
+}

@@ -1,0 +1,67 @@
+import Button from '@mui/material/Button';
+import { useQuery } from '@tanstack/react-query';
+import { Link, useNavigate } from 'react-router';
+import { listKeys } from '../../parts/list-keys';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { ProviderState } from './provider-state';
+import { providersQuery } from './queries';
+
+/** All identity providers of the draft. */
+export function ProviderListScreen() {
+  const { data, error } = useQuery({ ...providersQuery, refetchInterval: 5000 });
+  const navigate = useNavigate();
+  return (
+    <>
+      <div className="page-head">
+        <h1>Providers</h1>
+        <span className="quiet">whose tokens are trusted</span>
+        <span className="after">
+          <Button variant="contained" component={Link} to="/providers/new">
+            Trust a provider
+          </Button>
+        </span>
+      </div>
+      <ProblemNotice error={error} />
+      {data?.items.length === 0 && (
+        <div className="empty">
+          <h2>No provider is trusted yet</h2>
+          <p>Give the issuer address of one; its metadata and keys are found from there. Nobody has to look a key set up.</p>
+          <Link to="/providers/new">Trust the first one</Link>
+        </div>
+      )}
+      {data && data.items.length > 0 && (
+        <table className="list" onKeyDown={listKeys}>
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>Issuer</th>
+              <th>State</th>
+              <th>Algorithms</th>
+              <th className="number">keys</th>
+              <th>Meets</th>
+            </tr>
+          </thead>
+          <tbody>
+            {data.items.map((item, index) => (
+              <tr key={item.id} className="can-open" tabIndex={0} data-row={index} onClick={() => void navigate(`/providers/${item.id}`)}>
+                <td>
+                  <b>{item.name}</b>
+                  {item.change !== 'same' && <div className="ochre small">{item.change === 'new' ? 'not published yet' : 'changed, not published'}</div>}
+                </td>
+                <td className="mono" style={{ overflowWrap: 'anywhere' }}>
+                  {item.issuer}
+                </td>
+                <td>
+                  <ProviderState provider={item} />
+                </td>
+                <td className="mono">{item.algorithms.join(', ')}</td>
+                <td className="number">{item.keys.filter((key) => key.published).length}</td>
+                <td className="small">{item.usedBy.length === 0 ? <span className="quiet">nothing yet</span> : item.usedBy.join('; ')}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,99 @@
+import Button from '@mui/material/Button';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import type { ProviderView } from '@virga/protocol';
+import { useState } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import { api } from '../../client/api';
+import { Confirm } from '../../parts/confirm';
+import { Copyable } from '../../parts/copy';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { Ago } from '../../parts/time';
+import { KeyTable } from './key-table';
+import { ProviderForm } from './provider-form';
+import { ProviderState } from './provider-state';
+import { providerQuery } from './queries';
+
+/** One provider: its state in words, its keys, how it is trusted. */
+export function ProviderScreen() {
+  const { id = '' } = useParams();
+  const { data: provider, error } = useQuery(providerQuery(id));
+  const [removing, setRemoving] = useState(false);
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const refresh = useMutation({
+    mutationFn: () => api.post<ProviderView>(`/providers/${id}/refresh`),
+    onSuccess: (view) => client.setQueryData(['providers', id], view),
+  });
+  const remove = useMutation({
+    mutationFn: () => api.remove(`/providers/${id}`),
+    onSuccess: async () => {
+      await navigate('/providers');
+      await client.invalidateQueries();
+    },
+    onError: () => setRemoving(false),
+  });
+  if (error && !provider) return <ProblemNotice error={error} />;
+  if (!provider) return <p className="quiet">Reading…</p>;
+  return (
+    <>
+      <div className="page-head">
+        <h1>{provider.name}</h1>
+        <Copyable text={provider.issuer} />
+        {provider.change !== 'same' && <span className="ochre">{provider.change === 'new' ? 'not published yet' : 'changed, not published'}</span>}
+        <span className="after">
+          <button className="link rust" onClick={() => setRemoving(true)}>
+            trust no longer
+          </button>
+          <Button variant="outlined" disabled={refresh.isPending || provider.state === 'not-live'} onClick={() => refresh.mutate()}>
+            {refresh.isPending ? 'Asking…' : 'Fetch its keys now'}
+          </Button>
+        </span>
+      </div>
+      <div className="stack" style={{ gap: 22 }}>
+        <div>
+          <b>
+            <ProviderState provider={provider} />
+          </b>{' '}
+          {provider.reason}{' '}
+          {provider.fetchedAt !== null && (
+            <span className="quiet">
+              Keys were read <Ago at={provider.fetchedAt} />.
+            </span>
+          )}
+        </div>
+        <ProblemNotice error={remove.error ?? refresh.error} />
+        <section>
+          <h2>Keys</h2>
+          <KeyTable keys={provider.keys} refused={provider.refused} />
+        </section>
+        <div className="columns">
+          <section className="stack">
+            <h2>How it is trusted</h2>
+            <ProviderForm provider={provider} key={provider.id} />
+          </section>
+          <section>
+            <h2>What its tokens meet</h2>
+            {provider.usedBy.length === 0 ? (
+              <p className="quiet">No scheme of any API is bound to it. Open an API, “Scopes and audience”.</p>
+            ) : (
+              provider.usedBy.map((use) => <div key={use}>{use}</div>)
+            )}
+          </section>
+        </div>
+      </div>
+      {removing && (
+        <Confirm
+          title={`Trust ${provider.name} no longer`}
+          name={provider.name}
+          action="Take it out of the draft"
+          onNo={() => setRemoving(false)}
+          onYes={() => remove.mutate()}
+        >
+          {provider.usedBy.length > 0
+            ? `Its tokens still meet ${provider.usedBy.length} security schemes; unbind it there first.`
+            : 'Once published, its tokens are refused everywhere.'}
+        </Confirm>
+      )}
+    </>
+  );
+}

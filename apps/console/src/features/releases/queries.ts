@@ -1,0 +1,25 @@
+import { queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
+import type { PublishView, ReleaseList, ReleaseView } from '@virga/protocol';
+import { useSnackbar } from 'notistack';
+import { api } from '../../client/api';
+
+export const releasesQuery = queryOptions({ queryKey: ['releases'], queryFn: () => api.get<ReleaseList>('/releases') });
+export const releaseQuery = (number: number) =>
+  queryOptions({ queryKey: ['releases', number], queryFn: () => api.get<ReleaseView>(`/releases/${number}`), staleTime: 60_000 });
+
+/** A change of what is live, and the word about how it went. */
+export function useGoLive(path: string) {
+  const client = useQueryClient();
+  const { enqueueSnackbar } = useSnackbar();
+  return useMutation({
+    mutationFn: (note: string) => api.post<PublishView>(path, { note }),
+    onSuccess: async (view) => {
+      const where =
+        view.effectiveMs === null
+          ? `on ${view.nodesLive} of ${view.nodesTold} nodes; look at Releases`
+          : `on ${view.nodesLive} ${view.nodesLive === 1 ? 'node' : 'nodes'} after ${view.effectiveMs} ms`;
+      enqueueSnackbar(`Release ${view.release.number} is live ${where}`);
+      await client.invalidateQueries();
+    },
+  });
+}

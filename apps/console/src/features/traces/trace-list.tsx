@@ -1,0 +1,235 @@
+import { CODES, STEP_NAMES, STEPS } from '@virga/core';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import type { SamplingView, TraceSummary } from '@virga/protocol';
+import dayjs from 'dayjs';
+import { useEffect, useRef, useState } from 'react';
+import { useNavigate, useSearchParams } from 'react-router';
+import { listKeys } from '../../parts/list-keys';
+import { Mark } from '../../parts/mark';
+import { Call } from '../../parts/method';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { count, exactTime, took } from '../../parts/time';
+import { apisQuery } from '../apis/queries';
+import { tracesQuery } from './queries';
+
+const COLUMNS = '92px 20px 40px minmax(130px, 4fr) minmax(120px, 4fr) minmax(80px, 2fr) minmax(0, 104px) 60px';
+const FILTERS = ['outcome', 'api', 'operation', 'step', 'code', 'status', 'client', 'subject', 'text', 'since', 'until'] as const;
+
+/** Every request that was kept, newest first; the filters are in the address, so that a view can be sent as a link. */
+export function TraceListScreen() {
+  const [query, setQuery] = useSearchParams();
+  const filters = Object.fromEntries(FILTERS.map((name) => [name, query.get(name) ?? undefined]));
+  const [live, setLive] = useState(true);
+  const traces = useInfiniteQuery(tracesQuery(filters, live && query.get('until') === null));
+  const items = traces.data?.pages.flatMap((page) => page.items) ?? [];
+  const sampling = traces.data?.pages[0]?.sampling;
+  const put = (name: string, value: string) => {
+    const next = new URLSearchParams(query);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    setQuery(next, { replace: true });
+  };
+  const narrowed = FILTERS.some((name) => query.has(name));
+  return (
+    <>
+      <div className="page-head">
+        <h1>Traces</h1>
+        {sampling && <Kept sampling={sampling} />}
+        <label className="check after small">
+          <input type="checkbox" checked={live} onChange={(event) => setLive(event.target.checked)} /> live
+        </label>
+      </div>
+      <Filters query={query} put={put} clear={narrowed ? () => setQuery({}) : null} />
+      <ProblemNotice error={traces.error} />
+      {traces.data && items.length === 0 ? (
+        <div className="empty">
+          <h2>{narrowed ? 'No trace meets these filters' : 'No request came yet'}</h2>
+          <p>
+            {narrowed
+              ? 'Traces may also have been let go: by age, by number, or by sampling under load.'
+              : 'Call the gateway, or send a request from the probe (key `). Each one shows up here with every check it went through.'}
+          </p>
+        </div>
+      ) : (
+        <Rows items={items} more={traces.hasNextPage ? () => void traces.fetchNextPage() : null} />
+      )}
+    </>
+  );
+}
+
+function Kept({ sampling }: { readonly sampling: SamplingView }) {
+  const { unsentPassed, unsentRefused } = sampling;
+  const rest = `kept for ${sampling.keptForHours} h, at most ${count(sampling.keptAtMost)}`;
+  if (unsentPassed + unsentRefused === 0) return <span className="quiet">every request of the last hour was kept; {rest}</span>;
+  return (
+    <span className="ochre">
+      sampled under load: {count(unsentPassed)} passed{unsentRefused > 0 ? ` and ${count(unsentRefused)} refused` : ''} requests of the last hour have no trace
+      (counters are exact); a node keeps {sampling.passedPerSecond} passed and {sampling.refusedPerSecond} refused a second; {rest}
+    </span>
+  );
+}
+
+function Filters({
+  query,
+  put,
+  clear,
+}: {
+  readonly query: URLSearchParams;
+  readonly put: (name: string, value: string) => void;
+  readonly clear: (() => void) | null;
+}) {
+  const { data: apis } = useQuery(apisQuery);
+  const [text, setText] = useState(query.get('text') ?? '');
+  useEffect(() => setText(query.get('text') ?? ''), [query]);
+  const since = query.get('since');
+  const until = query.get('until');
+  const choose = (name: string, label: string, options: readonly (readonly [string, string])[]) => (
+    <div className="field">
+      <select aria-label={label} value={query.get(name) ?? ''} onChange={(event) => put(name, event.target.value)}>
+        <option value="">{label}</option>
+        {options.map(([value, word]) => (
+          <option key={value} value={value}>
+            {word}
+          </option>
+        ))}
+      </select>
+    </div>
+  );
+  return (
+    <div className="row wrap" style={{ marginBottom: 10 }}>
+      <form
+        className="field"
+        style={{ width: 230 }}
+        onSubmit={(event) => {
+          event.preventDefault();
+          put('text', text);
+        }}
+      >
+        <input
+          aria-label="Search traces"
+          placeholder="path, subject, client, address, id"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          onBlur={() => put('text', text)}
+        />
+      </form>
+      {choose('outcome', 'any outcome', [
+        ['passed', 'passed'],
+        ['refused', 'refused'],
+      ])}
+      {choose(
+        'api',
+        'any API',
+        (apis?.items ?? []).map((item) => [item.id, item.name] as const),
+      )}
+      {choose(
+        'step',
+        'any step',
+        STEPS.map((step) => [step, `decided at ${STEP_NAMES[step]}`] as const),
+      )}
+      {choose(
+        'code',
+        'any code',
+        Object.keys(CODES).map((code) => [code, code] as const),
+      )}
+      {['operation', 'status', 'client', 'subject'].flatMap((name) =>
+        query.has(name)
+          ? [
+              <button
+                key={name}
+                className="chip"
+                style={{ background: 'none', color: 'inherit', cursor: 'pointer' }}
+                onClick={() => put(name, '')}
+              >{`${name} ${query.get(name) ?? ''} ×`}</button>,
+            ]
+          : [],
+      )}
+      {since && (
+        <button className="chip" style={{ background: 'none', color: 'inherit', cursor: 'pointer' }} onClick={() => put('since', '')}>
+          since {dayjs(Number(since)).format('D MMM HH:mm')} ×
+        </button>
+      )}
+      {until && (
+        <button className="chip" style={{ background: 'none', color: 'inherit', cursor: 'pointer' }} onClick={() => put('until', '')}>
+          until {dayjs(Number(until)).format('D MMM HH:mm')} ×
+        </button>
+      )}
+      {clear && (
+        <button className="link" onClick={clear}>
+          all traces
+        </button>
+      )}
+    </div>
+  );
+}
+
+function Rows({ items, more }: { readonly items: readonly TraceSummary[]; readonly more: (() => void) | null }) {
+  const scroll = useRef<HTMLDivElement>(null);
+  const navigate = useNavigate();
+  const rows = useVirtualizer({
+    count: items.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => 36,
+    overscan: 15,
+    getItemKey: (index) => items[index]?.id ?? index,
+  });
+  const shown = rows.getVirtualItems();
+  const last = shown[shown.length - 1]?.index ?? 0;
+  useEffect(() => {
+    if (more && last >= items.length - 10) more();
+  }, [last, items.length, more]);
+  return (
+    <>
+      <div className="vhead" style={{ gridTemplateColumns: COLUMNS }}>
+        <span>Time</span>
+        <span />
+        <span className="number">status</span>
+        <span>Request</span>
+        <span>Why</span>
+        <span>Who</span>
+        <span>From</span>
+        <span className="number">took</span>
+      </div>
+      <div className="vbody" ref={scroll} style={{ height: 'calc(100vh - 262px)', minHeight: 160 }} onKeyDown={listKeys} role="list" aria-label="Traces">
+        <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
+          {shown.map((row) => {
+            const item = items[row.index] as TraceSummary;
+            return (
+              <div
+                key={row.key}
+                ref={rows.measureElement}
+                data-index={row.index}
+                data-row={row.index}
+                role="listitem"
+                tabIndex={0}
+                className="vrow"
+                style={{ gridTemplateColumns: COLUMNS, transform: `translateY(${row.start}px)` }}
+                onClick={() => void navigate(`/traces/${item.id}`)}
+              >
+                <time className="small mono" title={exactTime(item.at)}>
+                  {dayjs(item.at).format('HH:mm:ss.SSS')}
+                </time>
+                <Mark kind={item.outcome} />
+                <span className="number">{item.status}</span>
+                <span className="clip">
+                  <Call method={item.method} path={item.path} />
+                </span>
+                <span className={item.outcome === 'refused' ? 'clip' : 'clip quiet'} title={item.reason}>
+                  {item.outcome === 'refused' && <b>{item.stepName} </b>}
+                  {item.reason}
+                </span>
+                <span className="clip" title={[item.subject, item.client, item.provider].filter(Boolean).join(', ')}>
+                  {item.subject ?? <span className="quiet">not known</span>}
+                  {item.client && item.client !== item.subject && <span className="quiet"> {item.client}</span>}
+                </span>
+                <span className="mono small clip">{item.address}</span>
+                <span className="number small">{took(item.totalUs)}</span>
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,98 @@
+import Button from '@mui/material/Button';
+import { useQuery } from '@tanstack/react-query';
+import type { HeaderView, StepView, TraceView } from '@virga/protocol';
+import { useContext, useState } from 'react';
+import { Link, useParams } from 'react-router';
+import { Copyable } from '../../parts/copy';
+import { FallLine } from '../../parts/fall-line';
+import { Mark } from '../../parts/mark';
+import { Method } from '../../parts/method';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { exactTime, took } from '../../parts/time';
+import { Why } from '../../parts/why';
+import { ProbeContext } from '../probe/probe-state';
+import { RuleLink } from './rule-link';
+import { traceQuery } from './queries';
+
+/** One request: its fall line, and why it ended where it did. */
+export function TraceScreen() {
+  const { id = '' } = useParams();
+  const { data: trace, error } = useQuery(traceQuery(id));
+  const [chosen, setChosen] = useState<StepView | null>(null);
+  if (error) return <NoTrace error={error} />;
+  if (!trace) return <p className="quiet">Reading…</p>;
+  const deciding = trace.steps.find((step) => step.outcome === 'refuse') ?? trace.steps[trace.steps.length - 1] ?? null;
+  const explained = chosen ?? deciding;
+  return (
+    <>
+      <div className="row" style={{ alignItems: 'baseline', fontSize: 20 }}>
+        <Method name={trace.method} />
+        <h1 className="mono" style={{ fontSize: 20, overflowWrap: 'anywhere' }}>
+          {trace.path}
+          <span className="quiet">{trace.query}</span>
+        </h1>
+      </div>
+      <p style={{ margin: '4px 0 16px' }}>
+        <Mark kind={trace.outcome} /> <b>{trace.status}</b>,{' '}
+        {trace.outcome === 'refused' ? `stopped at ${trace.stepName}` : trace.step === 'upstream' ? 'forwarded' : 'answered by the gateway'} after{' '}
+        {took(trace.totalUs)}{' '}
+        <span className="quiet">
+          &ensp;{exactTime(trace.at)}
+          {trace.subject && `, ${trace.subject}`}
+          {trace.client && trace.client !== trace.subject && ` through ${trace.client}`}, from {trace.address}, release {trace.release}, trace{' '}
+          <Copyable text={trace.id} />
+        </span>
+      </p>
+      <div className="columns">
+        <FallLine steps={trace.steps} chosen={explained} onChoose={setChosen} />
+        <aside className="why stack" style={{ gap: 22 }}>
+          {explained && <Why step={explained} link={<RuleLink trace={trace} step={explained} />} />}
+          <Again trace={trace} />
+          <Headers title="Sent" headers={trace.requestHeaders} />
+          <Headers title="Answered" headers={trace.responseHeaders} />
+          <div className="quiet small">
+            {trace.requestBytes} bytes in, {trace.responseBytes} bytes out, node {trace.node}
+            {trace.traceId && (
+              <>
+                , W3C trace <Copyable text={trace.traceId} />
+              </>
+            )}
+            . Bodies are not kept.
+          </div>
+        </aside>
+      </div>
+    </>
+  );
+}
+
+function Again({ trace }: { readonly trace: TraceView }) {
+  const probe = useContext(ProbeContext);
+  return (
+    <div>
+      <Button variant="contained" onClick={() => probe.compose({ method: trace.method, target: trace.path + trace.query })}>
+        Send again from the probe
+      </Button>
+    </div>
+  );
+}
+
+function Headers({ title, headers }: { readonly title: string; readonly headers: readonly HeaderView[] }) {
+  if (headers.length === 0) return null;
+  return (
+    <section>
+      <h2>{title}</h2>
+      <pre className="sheet">{headers.map((header) => `${header.name}: ${header.value}`).join('\n')}</pre>
+    </section>
+  );
+}
+
+function NoTrace({ error }: { readonly error: unknown }) {
+  return (
+    <div className="empty">
+      <ProblemNotice error={error} />
+      <p>
+        It may have been let go by age, by number or by sampling under load. <Link to="/traces">All traces</Link>
+      </p>
+    </div>
+  );
+}

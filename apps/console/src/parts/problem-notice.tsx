@@ -1,0 +1,19 @@
+import { ApiProblem } from '../client/api';
+
+/** An error in words, with each field that was wrong. */
+export function ProblemNotice({ error }: { readonly error: unknown }) {
+  if (!error) return null;
+  const problem = error instanceof ApiProblem ? error : null;
+  const fields = problem?.fields ?? [];
+  return (
+    <div className="notice wrong" role="alert">
+      <b>{error instanceof Error ? error.message : String(error)}</b>
+      {problem?.detail && problem.detail !== fields[0]?.detail && <div>{problem.detail}</div>}
+      {fields.slice(0, 12).map((field) => (
+        <div key={field.pointer + field.detail} className="small">
+          {field.detail} <span className="quiet mono">{field.pointer}</span>
+        </div>
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,103 @@
+import { entryOf, Exchange, finding, type Finding } from '@virga/core';
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import type { Duplex } from 'node:stream';
+import type { LiveRelease } from '../live-release.js';
+import { answerBroken, findingOf } from './broken-request.js';
+import { ServedRequest, type ServeContext } from './serve-request.js';
+
+export const LISTENER_LIMITS = { maxHeaderBytes: 32 * 1024, requestTimeoutMs: 300_000, headersTimeoutMs: 20_000, keepAliveMs: 65_000 } as const;
+
+/**
+ * The gateway's HTTP listener. Node's parser refuses conflicting lengths, bare line breaks and folded headers
+ * (RFC 9112 sections 2.2, 5.2 and 6.1); repeated headers are joined so that no duplicate can hide behind the first.
+ */
+export class GatewayListener {
+  readonly #server: Server;
+  readonly #context: ServeContext;
+  readonly #release: () => LiveRelease | null;
+  #inFlight = 0;
+
+  constructor(context: ServeContext, release: () => LiveRelease | null) {
+    this.#context = context;
+    this.#release = release;
+    this.#server = createServer({
+      maxHeaderSize: LISTENER_LIMITS.maxHeaderBytes,
+      requestTimeout: LISTENER_LIMITS.requestTimeoutMs,
+      headersTimeout: LISTENER_LIMITS.headersTimeoutMs,
+      keepAliveTimeout: LISTENER_LIMITS.keepAliveMs,
+      joinDuplicateHeaders: true,
+      requireHostHeader: false,
+      insecureHTTPParser: false,
+    });
+    this.#server.on('request', (req, res) => this.#serve(req, res, false));
+    this.#server.on('checkContinue', (req, res) => this.#serve(req, res, true));
+    this.#server.on('connect', (_req, socket: Duplex) => this.#broken(socket, finding('path.target', { found: 'CONNECT' })));
+    this.#server.on('clientError', (error: Error & { code?: string }, socket: Duplex) => {
+      if (error.code === 'ECONNRESET' || !socket.writable) socket.destroy();
+      else this.#broken(socket, findingOf(error, LISTENER_LIMITS));
+    });
+  }
+
+  #serve(req: IncomingMessage, res: ServerResponse, expectsContinue: boolean): void {
+    this.#inFlight++;
+    res.once('close', () => this.#inFlight--);
+    const release = this.#release();
+    if (!release) {
+      const found = finding('gateway.no-release', {});
+      const status = entryOf(found.code).status ?? 503;
+      res.writeHead(status, { 'content-type': 'application/problem+json', 'cache-control': 'no-store', 'retry-after': '5' });
+      res.end(JSON.stringify({ type: 'urn:virga:problem:unavailable', title: entryOf(found.code).title, status }));
+      return;
+    }
+    new ServedRequest(req, res, release, this.#context).serve(expectsContinue);
+  }
+
+  #broken(socket: Duplex, found: Finding): void {
+    const id = answerBroken(socket, found, this.#context.publicOrigin);
+    const exchange = new Exchange({ method: '', target: '', headers: {} });
+    exchange.steps.push({ step: entryOf(found.code).step, finding: found, tookMs: 0 });
+    const address = 'remoteAddress' in socket && typeof socket.remoteAddress === 'string' ? socket.remoteAddress.replace(/^::ffff:/, '') : '';
+    this.#context.recorder.finish(exchange, {
+      id,
+      traceId: '',
+      at: Date.now(),
+      release: this.#release()?.number ?? 0,
+      address,
+      status: entryOf(found.code).status ?? 400,
+      found,
+      requestHeaders: {},
+      responseHeaders: [],
+      requestBytes: 0,
+      responseBytes: 0,
+      totalMs: 0,
+    });
+  }
+
+  get inFlight(): number {
+    return this.#inFlight;
+  }
+
+  /** @returns the port, which differs from the one asked when that was 0 */
+  listen(port: number, host: string): Promise<number> {
+    return new Promise((resolve, reject) => {
+      this.#server.once('error', reject);
+      this.#server.listen(port, host, () => {
+        this.#server.off('error', reject);
+        const address = this.#server.address();
+        resolve(typeof address === 'object' && address ? address.port : port);
+      });
+    });
+  }
+
+  /** Takes no new requests, lets those in flight end, and closes what is left after `graceMs`. */
+  drain(graceMs: number): Promise<void> {
+    return new Promise((resolve) => {
+      const timer = setTimeout(() => this.#server.closeAllConnections(), graceMs);
+      this.#server.close(() => {
+        clearTimeout(timer);
+        resolve();
+      });
+      this.#server.closeIdleConnections();
+    });
+  }
+}

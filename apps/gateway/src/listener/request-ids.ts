@@ -1,0 +1,30 @@
+import { randomBytes, randomFillSync } from 'node:crypto';
+
+const TRACEPARENT = /^00-([0-9a-f]{32})-([0-9a-f]{16})-([0-9a-f]{2})$/;
+const POOL = Buffer.alloc(4096);
+const PREFIX = randomBytes(6).toString('hex');
+let poolAt = POOL.length;
+let counter = 0;
+
+function randomHex(bytes: number): string {
+  if (poolAt + bytes > POOL.length) {
+    randomFillSync(POOL);
+    poolAt = 0;
+  }
+  poolAt += bytes;
+  return POOL.toString('hex', poolAt - bytes, poolAt);
+}
+
+/** An id for one request, unique across nodes and restarts. */
+export function newRequestId(): string {
+  counter = (counter + 1) % 0xffff_ffff;
+  return `${PREFIX}${counter.toString(16).padStart(8, '0')}`;
+}
+
+/** The W3C Trace Context of a request on its way up: a valid trace is continued with a new parent, otherwise begun. */
+export function traceContext(incoming: string | undefined): { traceId: string; traceparent: string } {
+  const match = incoming === undefined ? null : TRACEPARENT.exec(incoming);
+  const known = match && match[1] !== '0'.repeat(32) && match[2] !== '0'.repeat(16);
+  const traceId = known ? (match[1] as string) : randomHex(16);
+  return { traceId, traceparent: `00-${traceId}-${randomHex(8)}-${known ? (match[3] as string) : '00'}` };
+}

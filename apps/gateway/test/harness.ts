@@ -1,0 +1,182 @@
+import type { ApiRule, RecordBatch, ReleaseDocument, TraceRecord } from '@virga/core';
+import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
+import { exportJWK, generateKeyPair, SignJWT, type JWTPayload } from 'jose';
+import { mkdtempSync } from 'node:fs';
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import { connect, type AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { GatewayNode } from '../src/gateway-node.js';
+
+export const NODE_TOKEN = 'node-token-of-the-test';
+export const AUDIENCE = 'https://api.example';
+
+const listening = (server: Server): Promise<number> =>
+  new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve((server.address() as AddressInfo).port)));
+const bodyOf = async (req: IncomingMessage): Promise<string> => {
+  let text = '';
+  for await (const part of req) text += String(part);
+  return text;
+};
+
+/** A control plane as a node sees it, with everything it was told. */
+export class FakeControl {
+  readonly traces: TraceRecord[] = [];
+  readonly batches: (RecordBatch & { id: string })[] = [];
+  readonly statuses: NodeStatus[] = [];
+  readonly answers: NodeAnswer[] = [];
+  #server: Server | null = null;
+  #feeds = new Set<ServerResponse>();
+  #live: FeedMessage | null = null;
+  url = '';
+  port = 0;
+  failRecords = 0;
+
+  async start(port = 0): Promise<void> {
+    this.#server = createServer((req, res) => void this.#serve(req, res));
+    this.port = await (port === 0 ? listening(this.#server) : new Promise<number>((resolve) => this.#server?.listen(port, '127.0.0.1', () => resolve(port))));
+    this.url = `http://127.0.0.1:${this.port}`;
+  }
+
+  async #serve(req: IncomingMessage, res: ServerResponse): Promise<void> {
+    if (req.headers.authorization !== `Bearer ${NODE_TOKEN}`) return void res.writeHead(401).end();
+    if (req.method === 'GET') {
+      res.writeHead(200, { 'content-type': 'application/x-ndjson' });
+      res.write(`${JSON.stringify({ type: 'hello', controlPlane: 'test' })}\n`);
+      this.#feeds.add(res);
+      res.on('close', () => this.#feeds.delete(res));
+      if (this.#live) res.write(`${JSON.stringify(this.#live)}\n`);
+      return;
+    }
+    const body = JSON.parse(await bodyOf(req)) as never;
+    if (req.url === '/nodes/v1/records') {
+      if (this.failRecords-- > 0) return void res.writeHead(500).end();
+      this.batches.push(body);
+      this.traces.push(...(body as RecordBatch).traces);
+    } else if (req.url === '/nodes/v1/status') this.statuses.push(body);
+    else this.answers.push(body);
+    res.writeHead(204).end();
+  }
+
+  send(message: FeedMessage): void {
+    if (message.type === 'release') this.#live = message;
+    for (const feed of this.#feeds) feed.write(`${JSON.stringify(message)}\n`);
+  }
+
+  async stop(): Promise<void> {
+    this.#server?.closeAllConnections();
+    await new Promise<void>((resolve) => this.#server?.close(() => resolve()));
+  }
+}
+
+/** Waits until something holds; fails after five seconds. */
+export async function until<T>(look: () => T | null | undefined | false, what = 'it'): Promise<T> {
+  for (let tries = 0; tries < 250; tries++) {
+    const found = look();
+    if (found) return found;
+    await new Promise((resolve) => setTimeout(resolve, 20));
+  }
+  throw new Error(`${what} did not happen`);
+}
+
+/** An HTTP upstream that says what it got. */
+export async function echoUpstream(
+  handle?: (req: IncomingMessage, res: ServerResponse) => void,
+): Promise<{ url: string; server: Server; requests: IncomingMessage[] }> {
+  const requests: IncomingMessage[] = [];
+  const server = createServer((req, res) => {
+    requests.push(req);
+    if (handle) return handle(req, res);
+    void bodyOf(req).then((body) => {
+      res.writeHead(200, { 'content-type': 'application/json', 'x-own': 'yes', connection: 'keep-alive, x-hop', 'x-hop': 'secret' });
+      res.end(JSON.stringify({ method: req.method, url: req.url, headers: req.headers, body }));
+    });
+  });
+  return { url: `http://127.0.0.1:${await listening(server)}`, server, requests };
+}
+
+/** An issuer over HTTP with one key. */
+export async function makeIssuer() {
+  const pair = await generateKeyPair('RS256', { extractable: true });
+  const state = {
+    keys: [{ ...(await exportJWK(pair.publicKey)), kid: 'k1', alg: 'RS256', use: 'sig' }],
+    privateKey: pair.privateKey,
+    kid: 'k1',
+    fetches: 0,
+    down: false,
+  };
+  const server = createServer((req, res) => {
+    if (state.down) return void req.socket.destroy();
+    if (req.url?.endsWith('/keys')) state.fetches++;
+    res.writeHead(200, { 'content-type': 'application/json' });
+    res.end(JSON.stringify(req.url?.endsWith('/keys') ? { keys: state.keys } : { issuer, jwks_uri: `${issuer}/keys` }));
+  });
+  const issuer = `http://127.0.0.1:${await listening(server)}`;
+  const sign = (claims: JWTPayload = {}): Promise<string> => {
+    const now = Math.floor(Date.now() / 1000);
+    return new SignJWT({ iss: issuer, aud: AUDIENCE, sub: 'rider', client_id: 'tablet', iat: now, exp: now + 300, scope: 'read', ...claims })
+      .setProtectedHeader({ alg: 'RS256', kid: state.kid, typ: 'at+jwt' })
+      .sign(state.privateKey);
+  };
+  const rotate = async (): Promise<void> => {
+    const next = await generateKeyPair('RS256', { extractable: true });
+    state.kid = `k${state.keys.length + 1}`;
+    state.keys = [{ ...(await exportJWK(next.publicKey)), kid: state.kid, alg: 'RS256', use: 'sig' }, ...state.keys];
+    state.privateKey = next.privateKey;
+  };
+  return { issuer, state, sign, rotate, server };
+}
+
+export function documentFor(upstreamUrl: string, issuer: string, change: Partial<ApiRule> = {}): ReleaseDocument {
+  const scoped = { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['read'], match: 'all' }]] } as const;
+  return {
+    format: 1,
+    environment: 'test',
+    providers: [
+      { id: 'p', name: 'Provider', issuer, algorithms: ['RS256'], leewaySeconds: 0, lastGoodSeconds: 3600, allowLoopbackHttp: true, privateHosts: [] },
+    ],
+    apis: [
+      {
+        id: 'a',
+        name: 'A',
+        version: '1',
+        basePath: '/a',
+        enabled: true,
+        upstream: { url: upstreamUrl, connectTimeoutMs: 500, responseTimeoutMs: 700, sendCredential: true },
+        resource: { identifier: AUDIENCE, scopes: [] },
+        token: { type: 'at+jwt', audiences: [AUDIENCE] },
+        cors: null,
+        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', providers: ['p'] }],
+        access: scoped,
+        contractHash: null,
+        operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
+          { id: `${method} /open/{id}`, method, path: '/open/{id}', operationId: null, summary: '', access: { kind: 'public', origin: 'hand' } as const },
+          { id: `${method} /guarded`, method, path: '/guarded', operationId: null, summary: '', access: null },
+        ]),
+        ...change,
+      },
+    ],
+  };
+}
+
+export async function startNode(
+  control: FakeControl,
+  folder = mkdtempSync(join(tmpdir(), 'virga-node-')),
+): Promise<{ node: GatewayNode; url: string; port: number; folder: string }> {
+  const node = new GatewayNode({ name: 'test', host: '127.0.0.1', port: 0, controlUrl: control.url, token: NODE_TOKEN, folder, log: () => undefined });
+  const url = await node.start();
+  return { node, url, port: Number(new URL(url).port), folder };
+}
+
+/** Writes bytes to a port and reads until the other side closes or is silent. */
+export function raw(port: number, text: string, silenceMs = 400): Promise<string> {
+  return new Promise((resolve, reject) => {
+    const socket = connect(port, '127.0.0.1');
+    let received = '';
+    socket.setTimeout(silenceMs, () => socket.destroy());
+    socket.on('data', (part) => (received += part.toString('latin1')));
+    socket.on('close', () => resolve(received));
+    socket.on('error', reject);
+    socket.write(text, 'latin1');
+  });
+}

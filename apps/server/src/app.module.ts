@@ -1,0 +1,71 @@
+import { Module, type DynamicModule } from '@nestjs/common';
+import { APP_FILTER, APP_GUARD } from '@nestjs/core';
+import { SETTINGS, type ServerSettings } from './config/settings.js';
+import { ApisController } from './control/apis/apis.controller.js';
+import { ApisService } from './control/apis/apis.service.js';
+import { ContractService } from './control/contract/contract.service.js';
+import { AttentionService } from './control/overlook/attention.service.js';
+import { FallService } from './control/overlook/fall.service.js';
+import { OverlookController } from './control/overlook/overlook.controller.js';
+import { PersonasController } from './control/personas/personas.controller.js';
+import { PersonasService } from './control/personas/personas.service.js';
+import { ProbeController } from './control/probe/probe.controller.js';
+import { ProbeService } from './control/probe/probe.service.js';
+import { ProblemFilter } from './http/problems.js';
+import { ProvidersController } from './control/providers/providers.controller.js';
+import { ProvidersService } from './control/providers/providers.service.js';
+import { DraftService } from './control/releases/draft.service.js';
+import { ReleasesController } from './control/releases/releases.controller.js';
+import { ReleasesService } from './control/releases/releases.service.js';
+import { TracesController } from './control/traces/traces.controller.js';
+import { TracesService } from './control/traces/traces.service.js';
+import { LocalNode } from './nodes/local-node.js';
+import { NodeHub } from './nodes/node-hub.js';
+import { NodesController } from './nodes/nodes.controller.js';
+import { RecordService } from './record/record.service.js';
+import { Vault } from './secret/vault.js';
+import { AccessGuard } from './session/access.guard.js';
+import { SessionController } from './session/session.controller.js';
+import { SessionService } from './session/session.service.js';
+import { Store } from './store/store.js';
+
+@Module({})
+export class AppModule {
+  static with(settings: ServerSettings, store: Store): DynamicModule {
+    return {
+      module: AppModule,
+      controllers: [
+        SessionController,
+        NodesController,
+        ApisController,
+        ProvidersController,
+        ReleasesController,
+        TracesController,
+        OverlookController,
+        PersonasController,
+        ProbeController,
+      ],
+      providers: [
+        { provide: SETTINGS, useValue: settings },
+        { provide: Store, useValue: store },
+        { provide: Vault, useValue: new Vault(settings.secretKey) },
+        { provide: APP_GUARD, useClass: AccessGuard },
+        { provide: APP_FILTER, useClass: ProblemFilter },
+        SessionService,
+        NodeHub,
+        LocalNode,
+        RecordService,
+        DraftService,
+        ReleasesService,
+        ContractService,
+        ApisService,
+        ProvidersService,
+        TracesService,
+        FallService,
+        AttentionService,
+        PersonasService,
+        ProbeService,
+      ],
+    };
+  }
+}

@@ -1,0 +1,92 @@
+import { Body, Controller, Delete, Get, Param, Patch, Post, Put } from '@nestjs/common';
+import { ApiTags } from '@nestjs/swagger';
+import {
+  ApiList,
+  ApiPatch,
+  ApiView,
+  ContractReading,
+  ContractSourceInput,
+  ContractText,
+  ImportInput,
+  ImportView,
+  OperationList,
+  OperationsPatch,
+  ReimportInput,
+  ReimportView,
+} from '@virga/protocol';
+import { ContractService, readingOf } from '../contract/contract.service.js';
+import { Endpoint } from '../../http/endpoint.js';
+import { notFound } from '../../http/problems.js';
+import { ApisService } from './apis.service.js';
+
+@ApiTags('apis')
+@Controller('control/v1')
+export class ApisController {
+  constructor(
+    private readonly apis: ApisService,
+    private readonly contracts: ContractService,
+  ) {}
+
+  @Post('contracts/read')
+  @Endpoint({ summary: 'Read a description without keeping it', body: ContractSourceInput, answer: ContractReading, errors: [413] })
+  async read(@Body() source: ContractSourceInput): Promise<ContractReading> {
+    return readingOf(await this.contracts.read(await this.contracts.textOf(source)));
+  }
+
+  @Get('apis')
+  @Endpoint({ summary: 'APIs of the draft', answer: ApiList })
+  async list(): Promise<ApiList> {
+    return { items: await this.apis.list() };
+  }
+
+  @Post('apis')
+  @Endpoint({ summary: 'Bring an API in', body: ImportInput, answer: ImportView, status: 201, errors: [413] })
+  bringIn(@Body() input: ImportInput): Promise<ImportView> {
+    return this.apis.bringIn(input);
+  }
+
+  @Get('apis/:id')
+  @Endpoint({ summary: 'One API', answer: ApiView, errors: [404] })
+  view(@Param('id') id: string): Promise<ApiView> {
+    return this.apis.view(id);
+  }
+
+  @Patch('apis/:id')
+  @Endpoint({ summary: 'Change an API in the draft', body: ApiPatch, answer: ApiView, errors: [404] })
+  change(@Param('id') id: string, @Body() patch: ApiPatch): Promise<ApiView> {
+    return this.apis.change(id, patch);
+  }
+
+  @Delete('apis/:id')
+  @Endpoint({ summary: 'Take an API out of the draft', errors: [404] })
+  async remove(@Param('id') id: string): Promise<void> {
+    await this.apis.remove(id);
+  }
+
+  @Get('apis/:id/contract')
+  @Endpoint({ summary: 'The description as it was brought in', answer: ContractText, errors: [404] })
+  async contract(@Param('id') id: string): Promise<ContractText> {
+    const hash = this.apis.find(id).contractHash;
+    const row = hash === null ? null : await this.contracts.find(hash);
+    if (!row) throw notFound('contract');
+    return { text: row.text, format: row.format };
+  }
+
+  @Put('apis/:id/contract')
+  @Endpoint({ summary: 'Bring in a newer description, or only see what it changes', body: ReimportInput, answer: ReimportView, errors: [404, 413] })
+  bringInAgain(@Param('id') id: string, @Body() input: ReimportInput): Promise<ReimportView> {
+    return this.apis.bringInAgain(id, input);
+  }
+
+  @Get('apis/:id/operations')
+  @Endpoint({ summary: 'Operations, who may call them and where that is set', answer: OperationList, errors: [404] })
+  async operations(@Param('id') id: string): Promise<OperationList> {
+    return { items: await this.apis.operations(id) };
+  }
+
+  @Patch('apis/:id/operations')
+  @Endpoint({ summary: 'Say who may call many operations at once', body: OperationsPatch, answer: OperationList, errors: [404] })
+  async setAccess(@Param('id') id: string, @Body() patch: OperationsPatch): Promise<OperationList> {
+    return { items: await this.apis.setAccess(id, patch) };
+  }
+}

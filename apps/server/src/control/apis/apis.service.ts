@@ -1,0 +1,260 @@
+import { Injectable } from '@nestjs/common';
+import { canonicalJson, describeAccess, diffContracts, operationKey, type ApiRule, type OperationRule, type ReleaseDocument } from '@virga/core';
+import type { ApiPatch, ApiSummary, ApiView, ImportInput, ImportView, OperationsPatch, OperationView, ReimportInput, ReimportView } from '@virga/protocol';
+import { randomBytes } from 'node:crypto';
+import { operationTraffic, type OperationTraffic } from '../../store/record-store.js';
+import { Store } from '../../store/store.js';
+import type { ContractResult } from '../contract/contract-result.js';
+import { ContractService, readingOf } from '../contract/contract.service.js';
+import { fieldProblem, notFound, problem } from '../../http/problems.js';
+import { DraftService } from '../releases/draft.service.js';
+import { ReleasesService } from '../releases/releases.service.js';
+import { accessFrom, accessView } from './access-mapping.js';
+
+const DAY_MS = 86_400_000;
+const TIMEOUTS = { connectTimeoutMs: 3000, responseTimeoutMs: 30_000 };
+
+/** APIs of the draft: bring in, look at, change, say who may call. */
+@Injectable()
+export class ApisService {
+  constructor(
+    private readonly store: Store,
+    private readonly draft: DraftService,
+    private readonly releases: ReleasesService,
+    private readonly contracts: ContractService,
+  ) {}
+
+  async list(): Promise<ApiSummary[]> {
+    const traffic = await this.#traffic();
+    return this.draft.document.apis.map((api) => this.#summary(api, traffic));
+  }
+
+  async view(id: string): Promise<ApiView> {
+    return this.#view(this.find(id), await this.#traffic());
+  }
+
+  find(id: string): ApiRule {
+    const api = this.draft.document.apis.find((item) => item.id === id);
+    if (!api) throw notFound('API');
+    return api;
+  }
+
+  async bringIn(input: ImportInput): Promise<ImportView> {
+    const text = await this.contracts.textOf(input.source);
+    const result = await this.contracts.read(text);
+    if (!result.usable) throw unusable(result);
+    const contractHash = await this.contracts.keep(text, result.format);
+    const id = randomBytes(6).toString('hex');
+    const api: ApiRule = {
+      id,
+      name: input.name ?? result.title.slice(0, 100),
+      version: input.version ?? result.version.slice(0, 50),
+      basePath: input.basePath,
+      enabled: true,
+      upstream: { url: input.upstreamUrl, ...TIMEOUTS, sendCredential: true },
+      resource: { identifier: `urn:api:${slug(input.name ?? result.title)}`, scopes: result.scopes },
+      token: { type: 'ANY_TYPE', audiences: [`urn:api:${slug(input.name ?? result.title)}`] },
+      cors: null,
+      schemes: result.schemes,
+      access: result.access,
+      contractHash,
+      operations: operationsOf(result, []),
+    };
+    await this.draft.change((document) => {
+      this.#refuseTakenBase(document, api.basePath, id);
+      return { ...document, apis: [...document.apis, api] };
+    });
+    return { api: await this.view(id), reading: readingOf(result) };
+  }
+
+  /** Takes a newer description. Rules that an engineer set stay with their operations; what the contract declared is replaced. */
+  async bringInAgain(id: string, input: ReimportInput): Promise<ReimportView> {
+    const api = this.find(id);
+    const text = await this.contracts.textOf(input.source);
+    const result = await this.contracts.read(text);
+    if (!result.usable) throw unusable(result);
+    const operations = operationsOf(result, api.operations);
+    const changes = diffContracts(api.operations, operations);
+    if (input.dryRun) return { reading: readingOf(result), changes, applied: false };
+    const contractHash = await this.contracts.keep(text, result.format);
+    const bound = new Map(api.schemes.map((scheme) => [scheme.name, scheme.providers]));
+    const declared = new Set(result.schemes.map((scheme) => scheme.name));
+    await this.#replace(id, (old) => ({
+      ...old,
+      version: result.version.slice(0, 50),
+      contractHash,
+      operations,
+      schemes: [
+        ...result.schemes.map((scheme) => ({ ...scheme, providers: bound.get(scheme.name) ?? [] })),
+        ...old.schemes.filter((scheme) => !declared.has(scheme.name)),
+      ],
+      resource: {
+        ...old.resource,
+        scopes: [...old.resource.scopes, ...result.scopes.filter((scope) => !old.resource.scopes.some((known) => known.name === scope.name))],
+      },
+      access: old.access.origin === 'contract' ? result.access : old.access,
+    }));
+    return { reading: readingOf(result), changes, applied: true };
+  }
+
+  async change(id: string, patch: ApiPatch): Promise<ApiView> {
+    if (patch.token && !patch.token.anyAudience && patch.token.audiences.length === 0) {
+      throw fieldProblem('/token/audiences', 'Name at least one audience, or say that any audience is taken');
+    }
+    await this.#replace(id, (api, document) => {
+      if (patch.basePath !== undefined) this.#refuseTakenBase(document, patch.basePath, id);
+      const schemes = patch.schemes ?? api.schemes;
+      const names = new Set(schemes.map((scheme) => scheme.name));
+      const missing = schemesUsed(api).find((name) => !names.has(name));
+      if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
+      const { access, token, cors, ...rest } = patch;
+      return {
+        ...api,
+        ...definedOf(rest),
+        ...(cors === undefined ? {} : { cors }),
+        ...(token ? { token: { type: token.type, audiences: token.anyAudience ? ('ANY_AUDIENCE' as const) : token.audiences } } : {}),
+        ...(access ? { access: accessFrom(access, names, '/access') } : {}),
+      };
+    });
+    return this.view(id);
+  }
+
+  async remove(id: string): Promise<void> {
+    this.find(id);
+    await this.draft.change((document) => ({ ...document, apis: document.apis.filter((api) => api.id !== id) }));
+  }
+
+  async operations(id: string): Promise<OperationView[]> {
+    const api = this.find(id);
+    const traffic = new Map((await this.#traffic()).filter((row) => row.apiId === id).map((row) => [row.operationId, row]));
+    const live = this.releases.live?.document.apis.find((item) => item.id === id);
+    const liveOperations = new Map(live?.operations.map((operation) => [operation.id, operation]));
+    const usable = new Set(api.schemes.filter((scheme) => scheme.type !== 'unsupported' && scheme.providers.length > 0).map((scheme) => scheme.name));
+    return api.operations.map((operation) => {
+      const effective = operation.access ?? api.access;
+      const who = describeAccess(effective);
+      const before = liveOperations.get(operation.id);
+      const liveWho = live ? (before ? describeAccess(before.access ?? live.access) : 'not live') : null;
+      const { id: operationId, method, path, summary } = operation;
+      return {
+        id: operationId,
+        method,
+        path,
+        operationId: operation.operationId,
+        summary,
+        access: operation.access === null ? null : accessView(operation.access),
+        who,
+        effective: effective.kind,
+        setAt: operation.access === null ? 'api' : 'operation',
+        setBy: effective.origin,
+        liveWho: liveWho === who ? null : liveWho,
+        unmet: effective.kind === 'required' ? [...new Set(effective.alternatives.flat().map((item) => item.scheme))].filter((name) => !usable.has(name)) : [],
+        requests: traffic.get(operationId)?.requests ?? 0,
+        refused: traffic.get(operationId)?.refused ?? 0,
+      };
+    });
+  }
+
+  async setAccess(id: string, patch: OperationsPatch): Promise<OperationView[]> {
+    await this.#replace(id, (api) => {
+      const names = new Set(api.schemes.map((scheme) => scheme.name));
+      const access = patch.access === null ? null : accessFrom(patch.access, names, '/access');
+      const wanted = new Set(patch.ids);
+      const unknown = patch.ids.find((operationId) => !api.operations.some((operation) => operation.id === operationId));
+      if (unknown !== undefined) throw fieldProblem('/ids', `There is no operation ${unknown.slice(0, 200)}`);
+      const same = canonicalJson(access);
+      return {
+        ...api,
+        operations: api.operations.map((operation) =>
+          wanted.has(operation.id) && canonicalJson(operation.access) !== same ? { ...operation, access } : operation,
+        ),
+      };
+    });
+    return this.operations(id);
+  }
+
+  async #replace(id: string, edit: (api: ApiRule, document: ReleaseDocument) => ApiRule): Promise<void> {
+    this.find(id);
+    await this.draft.change((document) => ({ ...document, apis: document.apis.map((api) => (api.id === id ? edit(api, document) : api)) }));
+  }
+
+  #refuseTakenBase(document: ReleaseDocument, basePath: string, id: string): void {
+    const other = document.apis.find((api) => api.id !== id && api.basePath === basePath);
+    if (other) throw fieldProblem('/basePath', `The base path ${basePath || '/'} is taken by ${other.name}`);
+  }
+
+  #traffic(): Promise<OperationTraffic[]> {
+    const minute = Math.floor((Date.now() - DAY_MS) / 60_000) * 60_000;
+    return operationTraffic(this.store, minute);
+  }
+
+  #summary(api: ApiRule, traffic: readonly OperationTraffic[]): ApiSummary {
+    const live = this.releases.live?.document.apis.find((item) => item.id === api.id);
+    const own = traffic.filter((row) => row.apiId === api.id);
+    const kinds = api.operations.map((operation) => (operation.access ?? api.access).kind);
+    return {
+      id: api.id,
+      name: api.name,
+      version: api.version,
+      basePath: api.basePath,
+      enabled: api.enabled,
+      upstreamUrl: api.upstream.url,
+      operationCount: api.operations.length,
+      openCount: kinds.filter((kind) => kind === 'open').length,
+      publicCount: kinds.filter((kind) => kind === 'public').length,
+      state: !live ? 'new' : this.releases.changes().some((change) => change.what !== 'provider' && change.id === api.id) ? 'changed' : 'same',
+      requests: own.reduce((sum, row) => sum + row.requests, 0),
+      refused: own.reduce((sum, row) => sum + row.refused, 0),
+    };
+  }
+
+  #view(api: ApiRule, traffic: readonly OperationTraffic[]): ApiView {
+    const anyAudience = api.token.audiences === 'ANY_AUDIENCE';
+    return {
+      ...this.#summary(api, traffic),
+      upstream: { ...api.upstream },
+      resource: { identifier: api.resource.identifier, scopes: api.resource.scopes.map((scope) => ({ ...scope })) },
+      token: { type: api.token.type, anyAudience, audiences: api.token.audiences === 'ANY_AUDIENCE' ? [] : [...api.token.audiences] },
+      cors: api.cors
+        ? { ...api.cors, origins: [...api.cors.origins], requestHeaders: [...api.cors.requestHeaders], exposedHeaders: [...api.cors.exposedHeaders] }
+        : null,
+      schemes: api.schemes.map((scheme) => ({ ...scheme, providers: [...scheme.providers] })),
+      access: accessView(api.access),
+      contractHash: api.contractHash,
+    };
+  }
+}
+
+/** Operations of a description, with the ids and the hand-made rules of those they replace. */
+function operationsOf(result: ContractResult, before: readonly OperationRule[]): OperationRule[] {
+  const old = new Map(before.map((operation) => [operationKey(operation), operation]));
+  return result.operations.map(({ method, path, operationId, summary, access }) => {
+    const earlier = old.get(operationKey({ method, path }));
+    const kept = earlier?.access?.origin === 'hand' ? earlier.access : access;
+    return { id: earlier?.id ?? `${method} ${path}`, method, path, operationId, summary, access: kept };
+  });
+}
+
+function schemesUsed(api: ApiRule): string[] {
+  return [api.access, ...api.operations.map((operation) => operation.access)].flatMap((rule) =>
+    rule?.kind === 'required' ? rule.alternatives.flat().map((item) => item.scheme) : [],
+  );
+}
+
+const definedOf = <T extends object>(value: T): Partial<T> =>
+  Object.fromEntries(Object.entries(value).filter(([, member]) => member !== undefined)) as Partial<T>;
+
+const slug = (name: string): string =>
+  name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '')
+    .slice(0, 60) || 'api';
+
+function unusable(result: ContractResult): Error {
+  const errors = result.problems.slice(0, 50).map((item) => ({
+    pointer: '/source',
+    detail: `${item.line === null ? '' : `line ${item.line}: `}${item.message}${item.pointer ? ` (${item.pointer})` : ''}`,
+  }));
+  return problem(422, 'The description cannot be used', errors[0]?.detail ?? 'It has no operations.', errors);
+}

@@ -1,0 +1,89 @@
+import { Injectable } from '@nestjs/common';
+import { OutboundError, guardedFetch } from '@virga/outbound';
+import type { ContractReading, ContractSourceInput } from '@virga/protocol';
+import { createHash } from 'node:crypto';
+import { Worker } from 'node:worker_threads';
+import { ContractRow } from '../../store/models/configuration.js';
+import { Store } from '../../store/store.js';
+import { fieldProblem, problem } from '../../http/problems.js';
+import type { ContractResult } from './contract-result.js';
+
+const READ_MS = 60_000;
+const WORKER_MEGABYTES = 2048;
+const FETCH_LIMITS = { maxBytes: 16 * 1024 * 1024, timeoutMs: 20_000, maxRedirects: 3 };
+
+/** Fetching, reading and keeping API descriptions. */
+@Injectable()
+export class ContractService {
+  readonly #store: Store;
+
+  constructor(store: Store) {
+    this.#store = store;
+  }
+
+  /** The text of a source. @throws problem when it has none or cannot be fetched */
+  async textOf(source: ContractSourceInput): Promise<string> {
+    if ((source.text === undefined) === (source.url === undefined))
+      throw fieldProblem('/source', 'Give the text of the description or its address, one of the two');
+    if (source.text !== undefined) return source.text;
+    try {
+      const fetched = await guardedFetch(source.url ?? '', { allowLoopbackHttp: source.allowLoopback ?? false, privateHosts: [] }, FETCH_LIMITS);
+      if (fetched.status !== 200) throw fieldProblem('/source/url', `The address answered ${fetched.status}`);
+      return fetched.text;
+    } catch (error) {
+      if (error instanceof OutboundError) throw fieldProblem('/source/url', error.message);
+      throw error;
+    }
+  }
+
+  /** Reads a description in a worker thread. */
+  read(text: string): Promise<ContractResult> {
+    return new Promise((resolve, reject) => {
+      const worker = new Worker(new URL('./contract-worker.js', import.meta.url), {
+        workerData: { text },
+        resourceLimits: { maxOldGenerationSizeMb: WORKER_MEGABYTES },
+      });
+      const timer = setTimeout(() => {
+        void worker.terminate();
+        reject(problem(422, 'The description takes too long to read', `It was not read within ${READ_MS / 1000} s.`));
+      }, READ_MS);
+      worker.once('message', (result: ContractResult) => {
+        clearTimeout(timer);
+        resolve(result);
+        void worker.terminate();
+      });
+      worker.once('error', (error) => {
+        clearTimeout(timer);
+        reject(problem(422, 'The description cannot be read', error.message));
+      });
+    });
+  }
+
+  /** Keeps a text under its hash. */
+  async keep(text: string, format: 'json' | 'yaml'): Promise<string> {
+    const hash = createHash('sha256').update(text).digest('hex');
+    await this.#store.write((transaction) =>
+      ContractRow.findOrCreate({ where: { hash }, defaults: { hash, format, text, createdAt: Date.now() }, transaction }),
+    );
+    return hash;
+  }
+
+  find(hash: string): Promise<ContractRow | null> {
+    return ContractRow.findByPk(hash, { raw: true });
+  }
+}
+
+export function readingOf(result: ContractResult): ContractReading {
+  const { usable, title, version, openapi, format, servers, problems, problemCount } = result;
+  return {
+    usable,
+    title,
+    version,
+    openapi,
+    format,
+    servers: [...servers],
+    operationCount: result.operations.length,
+    problems: problems.map((item) => ({ ...item })),
+    problemCount,
+  };
+}

@@ -1,0 +1,105 @@
+import { Injectable } from '@nestjs/common';
+import type { AttentionItem } from '@virga/protocol';
+import { NodeHub } from '../../nodes/node-hub.js';
+import { ApisService } from '../apis/apis.service.js';
+import { ProvidersService } from '../providers/providers.service.js';
+import { DraftService } from '../releases/draft.service.js';
+import { ReleasesService } from '../releases/releases.service.js';
+
+/** What an engineer should look at next, the gravest first. */
+@Injectable()
+export class AttentionService {
+  constructor(
+    private readonly apis: ApisService,
+    private readonly providers: ProvidersService,
+    private readonly releases: ReleasesService,
+    private readonly draft: DraftService,
+    private readonly hub: NodeHub,
+  ) {}
+
+  async items(): Promise<AttentionItem[]> {
+    return [...this.#nodes(), ...(await this.#providers()), ...(await this.#operations()), ...this.#draft()];
+  }
+
+  #nodes(): AttentionItem[] {
+    if (this.hub.nodes.length === 0)
+      return [{ mark: 'refused', title: 'No gateway node is connected', detail: 'Nothing is served until one connects.', link: '/releases' }];
+    return this.hub.nodes.flatMap((node): AttentionItem[] => {
+      const refused = node.status?.refusedRelease;
+      if (refused) return [{ mark: 'refused', title: `Node ${node.name} cannot use release ${refused.number}`, detail: refused.reason, link: '/releases' }];
+      return node.send
+        ? []
+        : [{ mark: 'unknown', title: `Node ${node.name} is away`, detail: 'It serves its last good release and comes back by itself.', link: '/releases' }];
+    });
+  }
+
+  async #providers(): Promise<AttentionItem[]> {
+    const providers = await this.providers.list();
+    return providers.flatMap((provider): AttentionItem[] => {
+      const link = `/providers/${provider.id}`;
+      const weak = provider.refused.map((key): AttentionItem => ({
+        mark: 'unknown',
+        title: `${provider.name} publishes a key that is refused`,
+        detail: `${key.kid ?? `key ${key.index}`}: ${key.reason}`,
+        link,
+      }));
+      if (provider.state === 'failing') return [{ mark: 'refused', title: `${provider.name} cannot be reached`, detail: provider.reason, link }, ...weak];
+      if (provider.state === 'last-good')
+        return [{ mark: 'would-refuse', title: `${provider.name} is served by its last good keys`, detail: provider.reason, link }, ...weak];
+      return weak;
+    });
+  }
+
+  async #operations(): Promise<AttentionItem[]> {
+    const live = this.releases.live;
+    const found: AttentionItem[] = [];
+    for (const api of live?.document.apis ?? []) {
+      const open = api.operations.filter((operation) => (operation.access ?? api.access).kind === 'open');
+      const writing = open.find((operation) => !['GET', 'HEAD', 'OPTIONS'].includes(operation.method)) ?? open[0];
+      const link = `/apis/${api.id}?show=open`;
+      if (writing) {
+        const title =
+          open.length === 1 ? `${api.name}: ${writing.method} ${writing.path} is open to anyone` : `${api.name}: ${open.length} operations are open to anyone`;
+        const calls = this.draft.document.apis.some((item) => item.id === api.id)
+          ? (await this.apis.operations(api.id)).filter((item) => open.some((one) => one.id === item.id)).reduce((sum, item) => sum + item.requests, 0)
+          : 0;
+        found.push({
+          mark: 'refused',
+          title,
+          detail: `Nobody has decided who may call${open.length > 1 ? `, ${writing.method} ${writing.path} among them` : ''}; ${calls} calls in 24 h. Require something or say public.`,
+          link,
+        });
+      }
+      if (api.token.audiences === 'ANY_AUDIENCE')
+        found.push({
+          mark: 'would-refuse',
+          title: `${api.name} takes tokens for any audience`,
+          detail: 'A token issued for another API passes here. Name the audiences.',
+          link: `/apis/${api.id}/access`,
+        });
+      const unbound = api.schemes.filter((scheme) => scheme.type !== 'unsupported' && scheme.providers.length === 0);
+      const used = unbound.filter((scheme) =>
+        [api.access, ...api.operations.map((operation) => operation.access)].some(
+          (rule) => rule?.kind === 'required' && rule.alternatives.flat().some((item) => item.scheme === scheme.name),
+        ),
+      );
+      for (const scheme of used)
+        found.push({
+          mark: 'unknown',
+          title: `${api.name}: nobody can meet ${scheme.name}`,
+          detail: 'No provider is bound to this security scheme, so its operations refuse everyone.',
+          link: `/apis/${api.id}/access`,
+        });
+    }
+    return found;
+  }
+
+  #draft(): AttentionItem[] {
+    return this.draft.problems.map((item) => ({
+      mark: 'unknown',
+      title: 'The draft cannot be published',
+      detail: `${item.detail} (${item.pointer})`,
+      link: '/releases',
+    }));
+  }
+}

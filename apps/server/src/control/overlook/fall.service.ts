@@ -1,0 +1,71 @@
+import { Injectable } from '@nestjs/common';
+import { entryOf, isCode, STEP_NAMES, STEPS, type StepId } from '@virga/core';
+import type { FallLayer, FallSlice, FallView } from '@virga/protocol';
+import { trafficGroups } from '../../store/record-store.js';
+import { Store } from '../../store/store.js';
+
+const MINUTE_MS = 60_000;
+const SLICES = 60;
+
+/** The fall: exact counts of a span of time, layer by layer. */
+@Injectable()
+export class FallService {
+  constructor(private readonly store: Store) {}
+
+  async view(minutes: number): Promise<FallView> {
+    const sliceMs = Math.max(MINUTE_MS, Math.ceil(minutes / SLICES) * MINUTE_MS);
+    const now = Date.now();
+    const to = Math.floor(now / MINUTE_MS) * MINUTE_MS + MINUTE_MS;
+    const from = to - minutes * MINUTE_MS;
+    const groups = await trafficGroups(this.store, from, sliceMs);
+    const slices = Array.from({ length: Math.ceil((minutes * MINUTE_MS) / sliceMs) }, (_, index): FallSlice => ({
+      at: from + index * sliceMs,
+      total: 0,
+      forwarded: 0,
+      stopped: STEPS.map(() => 0),
+    }));
+    const reasons = new Map<StepId, Map<string, number>>();
+    let answered = 0;
+    let spentUs = 0;
+    for (const group of groups) {
+      const slice = slices[group.slice];
+      if (!slice) continue;
+      slice.total += group.count;
+      spentUs += Number(group.totalUs);
+      const step = group.step as StepId;
+      if (group.outcome === 'passed') {
+        if (step === 'upstream') slice.forwarded += group.count;
+        else answered += group.count;
+        continue;
+      }
+      const at = STEPS.indexOf(step);
+      slice.stopped[at] = (slice.stopped[at] ?? 0) + group.count;
+      const own = reasons.get(step) ?? new Map<string, number>();
+      own.set(group.code, (own.get(group.code) ?? 0) + group.count);
+      reasons.set(step, own);
+    }
+    const total = slices.reduce((sum, slice) => sum + slice.total, 0);
+    return {
+      from,
+      to,
+      sliceMs,
+      total,
+      forwarded: slices.reduce((sum, slice) => sum + slice.forwarded, 0),
+      answered,
+      meanUs: total === 0 ? 0 : spentUs / total,
+      layers: STEPS.map((step, index) =>
+        layerOf(
+          step,
+          slices.reduce((sum, slice) => sum + (slice.stopped[index] ?? 0), 0),
+          reasons.get(step),
+        ),
+      ),
+      slices,
+    };
+  }
+}
+
+function layerOf(step: StepId, stopped: number, reasons: ReadonlyMap<string, number> = new Map()): FallLayer {
+  const listed = [...reasons].sort(([, a], [, b]) => b - a);
+  return { step, name: STEP_NAMES[step], stopped, reasons: listed.map(([code, count]) => ({ code, title: isCode(code) ? entryOf(code).title : code, count })) };
+}

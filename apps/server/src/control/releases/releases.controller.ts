@@ -1,0 +1,110 @@
+import { Body, Controller, Get, Inject, Param, ParseIntPipe, Post } from '@nestjs/common';
+import { ApiTags } from '@nestjs/swagger';
+import type { ReleaseDocument } from '@virga/core';
+import { NodeList, PublishInput, PublishView, ReleaseList, ReleaseView, StandingView, type NodeView } from '@virga/protocol';
+import { SETTINGS, type ServerSettings } from '../../config/settings.js';
+import { NodeHub, type KnownNode } from '../../nodes/node-hub.js';
+import { CalledBy, type Caller } from '../../session/access.guard.js';
+import { PersonaRow } from '../../store/models/configuration.js';
+import { Endpoint } from '../../http/endpoint.js';
+import { problem } from '../../http/problems.js';
+import { DraftService } from './draft.service.js';
+import { ReleasesService } from './releases.service.js';
+
+const SHOWN_CHANGES = 200;
+
+@ApiTags('releases')
+@Controller('control/v1')
+export class ReleasesController {
+  constructor(
+    private readonly releases: ReleasesService,
+    private readonly draft: DraftService,
+    private readonly hub: NodeHub,
+    @Inject(SETTINGS) private readonly settings: ServerSettings,
+  ) {}
+
+  @Get('standing')
+  @Endpoint({ summary: 'What is live, what is not, and where', answer: StandingView })
+  async standing(): Promise<StandingView> {
+    const changes = this.releases.changes();
+    const nodes = this.hub.nodes.map(nodeView);
+    return {
+      environment: this.settings.environment,
+      gatewayUrl: nodes[0]?.gatewayUrl || `http://${this.settings.host}:${this.settings.gatewayPort}`,
+      live: this.releases.live?.summary ?? null,
+      changes: changes.slice(0, SHOWN_CHANGES).map((change) => ({ ...change })),
+      changeCount: changes.length,
+      problems: [...this.draft.problems],
+      nodes,
+      apiCount: this.draft.document.apis.length,
+      providerCount: this.draft.document.providers.length,
+      personaCount: await PersonaRow.count(),
+    };
+  }
+
+  @Get('nodes')
+  @Endpoint({ summary: 'Gateway nodes', answer: NodeList })
+  nodes(): NodeList {
+    return { items: this.hub.nodes.map(nodeView) };
+  }
+
+  @Get('releases')
+  @Endpoint({ summary: 'Releases, newest first', answer: ReleaseList })
+  async list(): Promise<ReleaseList> {
+    return { items: await this.releases.list() };
+  }
+
+  @Get('releases/:number')
+  @Endpoint({ summary: 'One release and what it changed', answer: ReleaseView, errors: [404] })
+  view(@Param('number', ParseIntPipe) number: number): Promise<ReleaseView> {
+    return this.releases.view(number);
+  }
+
+  @Get('releases/:number/document')
+  @Endpoint({ summary: 'The document of a release, as nodes get it', errors: [404], status: 200 })
+  document(@Param('number', ParseIntPipe) number: number): Promise<ReleaseDocument> {
+    return this.releases.document(number);
+  }
+
+  @Post('releases')
+  @Endpoint({ summary: 'Publish the draft', body: PublishInput, answer: PublishView, status: 201, errors: [409] })
+  publish(@Body() input: PublishInput, @CalledBy() caller: Caller): Promise<PublishView> {
+    return this.releases.publish(caller.name, input.note ?? '');
+  }
+
+  @Post('releases/:number/roll-back')
+  @Endpoint({ summary: 'Publish an earlier release again', body: PublishInput, answer: PublishView, status: 201, errors: [404, 409] })
+  rollBack(@Param('number', ParseIntPipe) number: number, @Body() input: PublishInput, @CalledBy() caller: Caller): Promise<PublishView> {
+    return this.releases.rollBack(number, caller.name, input.note ?? '');
+  }
+
+  @Post('releases/:number/into-draft')
+  @Endpoint({ summary: 'Make the draft equal to a release; what the draft had is lost', errors: [404] })
+  async intoDraft(@Param('number', ParseIntPipe) number: number): Promise<void> {
+    await this.releases.takeIntoDraft(number);
+  }
+
+  @Post('draft/discard')
+  @Endpoint({ summary: 'Make the draft equal to what is live', errors: [409] })
+  async discard(): Promise<void> {
+    const live = this.releases.live;
+    if (!live) throw problem(409, 'Nothing is live yet', 'There is no release to go back to.');
+    await this.releases.takeIntoDraft(live.summary.number);
+  }
+}
+
+function nodeView(node: KnownNode): NodeView {
+  const status = node.status;
+  return {
+    name: node.name,
+    // A node counts as connected once it has said what it serves.
+    state: node.send && status ? 'connected' : 'away',
+    release: status?.release?.number ?? null,
+    effectiveAt: status?.release?.effectiveAt ?? null,
+    seenAt: node.seenAt,
+    startedAt: status?.startedAt ?? node.seenAt,
+    gatewayUrl: status?.gatewayUrl ?? '',
+    knownTokens: status?.knownTokens ?? 0,
+    problem: status?.refusedRelease ? `release ${status.refusedRelease.number}: ${status.refusedRelease.reason}` : null,
+  };
+}

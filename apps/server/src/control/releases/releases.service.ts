@@ -1,0 +1,127 @@
+import { Injectable } from '@nestjs/common';
+import { diffReleases, type ReleaseChange, type ReleaseDocument } from '@virga/core';
+import type { PublishView, ReleaseSummary, ReleaseView } from '@virga/protocol';
+import { performance } from 'node:perf_hooks';
+import { NodeHub } from '../../nodes/node-hub.js';
+import { ReleaseRow } from '../../store/models/configuration.js';
+import { Store } from '../../store/store.js';
+import { notFound, problem } from '../../http/problems.js';
+import { DraftService, hashOf } from './draft.service.js';
+
+const SUMMARY = ['number', 'hash', 'note', 'publishedAt', 'publishedBy', 'rolledBackTo', 'apiCount', 'operationCount', 'providerCount'];
+const EFFECT_MS = 5000;
+
+export interface LiveDocument {
+  readonly summary: ReleaseSummary;
+  readonly document: ReleaseDocument;
+}
+
+/** Releases: immutable, numbered, made from the draft or from an earlier release. */
+@Injectable()
+export class ReleasesService {
+  readonly #store: Store;
+  readonly #draft: DraftService;
+  readonly #hub: NodeHub;
+  #live: LiveDocument | null = null;
+  #changes: { of: string; changes: ReleaseChange[] } | null = null;
+
+  constructor(store: Store, draft: DraftService, hub: NodeHub) {
+    this.#store = store;
+    this.#draft = draft;
+    this.#hub = hub;
+  }
+
+  async load(): Promise<void> {
+    const row = await ReleaseRow.findOne({ order: [['number', 'DESC']], raw: true });
+    if (!row) return;
+    this.#live = { summary: summaryOf(row), document: JSON.parse(row.document) as ReleaseDocument };
+    this.#hub.begin({ number: row.number, hash: row.hash, document: this.#live.document });
+  }
+
+  get live(): LiveDocument | null {
+    return this.#live;
+  }
+
+  /** What the draft changes against the live release. */
+  changes(): readonly ReleaseChange[] {
+    const of = `${this.#draft.hash} ${this.#live?.summary.number ?? 0}`;
+    if (this.#changes?.of !== of) {
+      const same = this.#draft.hash === this.#live?.summary.hash;
+      this.#changes = { of, changes: same ? [] : diffReleases(this.#live?.document ?? null, this.#draft.document) };
+    }
+    return this.#changes.changes;
+  }
+
+  async list(): Promise<ReleaseSummary[]> {
+    const rows = await ReleaseRow.findAll({ attributes: SUMMARY, order: [['number', 'DESC']], limit: 500, raw: true });
+    return rows.map(summaryOf);
+  }
+
+  async view(number: number): Promise<ReleaseView> {
+    const row = await this.#row(number);
+    const before = await ReleaseRow.findByPk(number - 1, { raw: true });
+    const changes = diffReleases(before ? (JSON.parse(before.document) as ReleaseDocument) : null, JSON.parse(row.document) as ReleaseDocument);
+    return { ...summaryOf(row), changes: changes.slice(0, 500).map((change) => ({ ...change })) };
+  }
+
+  async document(number: number): Promise<ReleaseDocument> {
+    return JSON.parse((await this.#row(number)).document) as ReleaseDocument;
+  }
+
+  async publish(by: string, note: string): Promise<PublishView> {
+    const [first] = this.#draft.problems;
+    if (first) throw problem(422, 'The draft cannot be published', first.detail, [...this.#draft.problems]);
+    if (this.#live && this.#draft.hash === this.#live.summary.hash) throw problem(409, 'Nothing to publish', 'The draft and the live release are the same.');
+    return this.#make(this.#draft.document, by, note, null);
+  }
+
+  /** Publishes the document of an earlier release again, under a new number. The draft stays as it is. */
+  async rollBack(number: number, by: string, note: string): Promise<PublishView> {
+    const row = await this.#row(number);
+    if (row.hash === this.#live?.summary.hash) throw problem(409, 'Nothing to roll back', `Release ${number} is what is live.`);
+    return this.#make(JSON.parse(row.document) as ReleaseDocument, by, note || `Roll back to release ${number}`, number);
+  }
+
+  /** Makes the draft equal to a release. */
+  async takeIntoDraft(number: number): Promise<void> {
+    const document = await this.document(number);
+    await this.#draft.change(() => document);
+  }
+
+  async #row(number: number): Promise<ReleaseRow> {
+    const row = await ReleaseRow.findByPk(number, { raw: true });
+    if (!row) throw notFound('release');
+    return row;
+  }
+
+  async #make(document: ReleaseDocument, by: string, note: string, rolledBackTo: number | null): Promise<PublishView> {
+    const text = JSON.stringify(document);
+    const facts = {
+      hash: hashOf(document),
+      document: text,
+      note,
+      publishedAt: Date.now(),
+      publishedBy: by,
+      rolledBackTo,
+      apiCount: document.apis.length,
+      operationCount: document.apis.reduce((sum, api) => sum + api.operations.length, 0),
+      providerCount: document.providers.length,
+    };
+    const row = await this.#store.write(async (transaction) => {
+      const last = (await ReleaseRow.max<number | null, ReleaseRow>('number', { transaction })) ?? 0;
+      return ReleaseRow.create({ number: last + 1, ...facts }, { transaction });
+    });
+    const summary = summaryOf(row.get({ plain: true }) as ReleaseRow);
+    // The nodes get a copy that nothing in this process shares.
+    this.#live = { summary, document: JSON.parse(text) as ReleaseDocument };
+    const startedAt = performance.now();
+    const told = await this.#hub.announce({ number: summary.number, hash: summary.hash, document }, EFFECT_MS);
+    const effectiveMs = told.live > 0 && told.live === told.told ? Math.round((performance.now() - startedAt) * 10) / 10 : null;
+    return { release: summary, effectiveMs, nodesTold: told.told, nodesLive: told.live };
+  }
+}
+
+function summaryOf(row: ReleaseRow): ReleaseSummary {
+  const { number, hash, publishedAt, publishedBy, note, rolledBackTo, apiCount, operationCount, providerCount } = row;
+  return { number, hash, publishedAt: Number(publishedAt), publishedBy, note, rolledBackTo: rolledBackTo ?? null, apiCount, operationCount, providerCount };
+}

@@ -1,0 +1,30 @@
+import 'reflect-metadata';
+import { ControlPlane } from './control-plane.js';
+import { readSettings } from './config/settings.js';
+
+const fail = (error: unknown): never => {
+  const reason = error as NodeJS.ErrnoException;
+  const text = reason.code === 'EADDRINUSE' ? `the port is in use: ${reason.message}` : reason.message;
+  console.error(`virga: cannot start: ${text}`);
+  process.exit(1);
+};
+
+try {
+  const settings = readSettings(process.env, process.argv.slice(2));
+  const plane = await ControlPlane.start(settings, process.env['VIRGA_OPERATOR_PASSWORD']);
+  console.log(`virga: console and control API at http://${settings.host}:${settings.port}`);
+  if (plane.operator) console.log(`virga: sign in as ${plane.operator.name} with the password ${plane.operator.password} (shown once)`);
+  process.send?.({ type: 'ready', operator: plane.operator });
+  let stopping = false;
+  const stop = (): void => {
+    if (stopping) return;
+    stopping = true;
+    void plane.stop().then(() => process.exit(0), fail);
+  };
+  process.on('SIGTERM', stop);
+  process.on('SIGINT', stop);
+  // Whoever started this process is gone.
+  if (process.send) process.on('disconnect', stop);
+} catch (error) {
+  fail(error);
+}

@@ -1,0 +1,141 @@
+import { Injectable } from '@nestjs/common';
+import type { FeedMessage, NodeAnswer, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
+import type { ReleaseDocument } from '@virga/core';
+import { randomUUID } from 'node:crypto';
+import { EventEmitter } from 'node:events';
+
+/** One node as the control plane knows it. */
+export interface KnownNode {
+  readonly name: string;
+  status: NodeStatus | null;
+  seenAt: number;
+  send: ((message: FeedMessage) => void) | null;
+}
+
+interface LiveMessage {
+  readonly number: number;
+  readonly hash: string;
+  readonly document: ReleaseDocument;
+}
+
+const ANSWER_MS = 30_000;
+
+/** The gateway nodes: who is connected, what each serves, and how they are told and asked. */
+@Injectable()
+export class NodeHub {
+  readonly #nodes = new Map<string, KnownNode>();
+  readonly #asked = new Map<string, (answer: NodeAnswer) => void>();
+  readonly #events = new EventEmitter().setMaxListeners(0);
+  #live: LiveMessage | null = null;
+
+  /** Called with each status a node sends. */
+  onStatus(listener: (status: NodeStatus) => void): void {
+    this.#events.on('status', listener);
+  }
+
+  connect(name: string, send: (message: FeedMessage) => void): void {
+    const node = this.#nodes.get(name) ?? { name, status: null, seenAt: 0, send: null };
+    node.send = send;
+    node.seenAt = Date.now();
+    this.#nodes.set(name, node);
+    send({ type: 'hello', controlPlane: 'virga' });
+    if (this.#live) send({ type: 'release', ...this.#live });
+    this.#events.emit('change');
+  }
+
+  disconnect(name: string, send: (message: FeedMessage) => void): void {
+    const node = this.#nodes.get(name);
+    if (node?.send === send) node.send = null;
+  }
+
+  heartbeat(): void {
+    for (const node of this.#nodes.values()) node.send?.({ type: 'heartbeat' });
+  }
+
+  takeStatus(status: NodeStatus): void {
+    const node = this.#nodes.get(status.node) ?? { name: status.node, status: null, seenAt: 0, send: null };
+    node.status = status;
+    node.seenAt = Date.now();
+    this.#nodes.set(status.node, node);
+    this.#events.emit('status', status);
+    this.#events.emit('change');
+  }
+
+  takeAnswer(answer: NodeAnswer): void {
+    this.#asked.get(answer.askId)?.(answer);
+    this.#asked.delete(answer.askId);
+  }
+
+  get nodes(): readonly KnownNode[] {
+    return [...this.#nodes.values()];
+  }
+
+  get connected(): readonly KnownNode[] {
+    return this.nodes.filter((node) => node.send !== null);
+  }
+
+  /** Sets the release that nodes are given when they connect, without telling anybody. */
+  begin(live: LiveMessage): void {
+    this.#live = live;
+  }
+
+  /**
+   * Tells all connected nodes of a release and waits until each has taken it.
+   * @returns how many were told, how many serve it, and when the last one took it (milliseconds since the epoch)
+   */
+  async announce(live: LiveMessage, timeoutMs: number): Promise<{ told: number; live: number; effectiveAt: number | null }> {
+    this.#live = live;
+    const told = this.connected;
+    for (const node of told) node.send?.({ type: 'release', ...live });
+    const serving = () => told.filter((node) => node.status?.release?.number === live.number);
+    const deadline = Date.now() + timeoutMs;
+    while (serving().length < told.length && Date.now() < deadline && !told.some((node) => node.status?.refusedRelease?.number === live.number)) {
+      await this.#change(deadline - Date.now());
+    }
+    const times = serving().map((node) => node.status?.release?.effectiveAt ?? 0);
+    return { told: told.length, live: times.length, effectiveAt: times.length > 0 ? Math.max(...times) : null };
+  }
+
+  #change(timeoutMs: number): Promise<void> {
+    return new Promise((resolve) => {
+      const done = (): void => {
+        clearTimeout(timer);
+        this.#events.off('change', done);
+        resolve();
+      };
+      const timer = setTimeout(done, Math.max(1, timeoutMs));
+      this.#events.on('change', done);
+    });
+  }
+
+  /** Waits until some node is connected. */
+  async waitForNode(timeoutMs: number): Promise<boolean> {
+    const deadline = Date.now() + timeoutMs;
+    while (this.connected.length === 0 && Date.now() < deadline) await this.#change(deadline - Date.now());
+    return this.connected.length > 0;
+  }
+
+  refreshProvider(providerId: string): void {
+    for (const node of this.connected) node.send?.({ type: 'refresh-provider', askId: randomUUID(), providerId });
+  }
+
+  /** Lets a node decide a composed request by a draft; null when no node is connected. @throws when the node fails */
+  async probe(hash: string, document: ReleaseDocument, request: ProbeRequest, forward: boolean): Promise<ProbeOutcome | null> {
+    const node = this.connected[0];
+    if (!node) return null;
+    const askId = randomUUID();
+    const answer = await new Promise<NodeAnswer>((resolve, reject) => {
+      const timer = setTimeout(() => {
+        this.#asked.delete(askId);
+        reject(new Error(`the node ${node.name} did not answer within ${ANSWER_MS} ms`));
+      }, ANSWER_MS);
+      this.#asked.set(askId, (given) => {
+        clearTimeout(timer);
+        resolve(given);
+      });
+      node.send?.({ type: 'probe', askId, hash, document, request, forward });
+    });
+    if (answer.error !== null || !answer.probe) throw new Error(answer.error ?? 'the node gave no answer');
+    return answer.probe;
+  }
+}

@@ -1,0 +1,61 @@
+import { type CanActivate, type ExecutionContext, Body, Controller, Get, HttpCode, Injectable, Post, Query, Req, Res, UseGuards } from '@nestjs/common';
+import { ApiExcludeController } from '@nestjs/swagger';
+import type { RecordBatch } from '@virga/core';
+import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
+import type { Request, Response } from 'express';
+import { problem } from '../http/problems.js';
+import { RecordService } from '../record/record.service.js';
+import { bearerOf, OpenEndpoint } from '../session/access.guard.js';
+import { SessionService } from '../session/session.service.js';
+import { NodeHub } from './node-hub.js';
+
+@Injectable()
+export class NodeGuard implements CanActivate {
+  constructor(private readonly sessions: SessionService) {}
+
+  canActivate(context: ExecutionContext): boolean {
+    const bearer = bearerOf(context.switchToHttp().getRequest<Request>());
+    if (bearer === null || !this.sessions.isNodeToken(bearer)) throw problem(401, 'The node token is missing or wrong');
+    return true;
+  }
+}
+
+/** The nodes' own channel: a feed down, posts up. Not part of the control API. */
+@ApiExcludeController()
+@OpenEndpoint()
+@UseGuards(NodeGuard)
+@Controller('nodes/v1')
+export class NodesController {
+  constructor(
+    private readonly hub: NodeHub,
+    private readonly records: RecordService,
+  ) {}
+
+  @Get('feed')
+  feed(@Query('node') name: unknown, @Req() request: Request, @Res() response: Response): void {
+    if (typeof name !== 'string' || !/^[\w.-]{1,60}$/.test(name)) throw problem(422, 'A node has a name of letters, digits, dots and dashes');
+    request.socket.setTimeout(0);
+    response.writeHead(200, { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' });
+    const send = (message: FeedMessage): void => void response.write(`${JSON.stringify(message)}\n`);
+    response.on('close', () => this.hub.disconnect(name, send));
+    this.hub.connect(name, send);
+  }
+
+  @Post('status')
+  @HttpCode(204)
+  status(@Body() status: NodeStatus): void {
+    this.hub.takeStatus(status);
+  }
+
+  @Post('answers')
+  @HttpCode(204)
+  answer(@Body() answer: NodeAnswer): void {
+    this.hub.takeAnswer(answer);
+  }
+
+  @Post('records')
+  @HttpCode(204)
+  async take(@Body() batch: RecordBatch & { id: string; node: string }): Promise<void> {
+    await this.records.take(batch.node, batch.id, batch);
+  }
+}

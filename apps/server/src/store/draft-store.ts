@@ -1,0 +1,75 @@
+import { RELEASE_FORMAT, type ApiRule, type OperationRule, type ProviderRule, type ReleaseDocument } from '@virga/core';
+import type { Transaction } from 'sequelize';
+import { ApiRow, OperationRow, ProviderRow } from './models/configuration.js';
+import type { Store } from './store.js';
+
+const CHUNK = 500;
+
+/** Reads the draft as one document. */
+export async function readDraft(environment: string): Promise<ReleaseDocument> {
+  const [providers, apis, operations] = await Promise.all([
+    ProviderRow.findAll({ order: [['position', 'ASC']], raw: true }),
+    ApiRow.findAll({ order: [['position', 'ASC']], raw: true }),
+    OperationRow.findAll({
+      order: [
+        ['apiId', 'ASC'],
+        ['position', 'ASC'],
+      ],
+      raw: true,
+    }),
+  ]);
+  const byApi = new Map<string, OperationRule[]>();
+  for (const row of operations) {
+    const own = byApi.get(row.apiId) ?? [];
+    own.push(JSON.parse(row.body) as OperationRule);
+    byApi.set(row.apiId, own);
+  }
+  return {
+    format: RELEASE_FORMAT,
+    environment,
+    providers: providers.map((row) => JSON.parse(row.body) as ProviderRule),
+    apis: apis.map((row) => ({ ...(JSON.parse(row.body) as ApiRule), operations: byApi.get(row.id) ?? [] })),
+  };
+}
+
+/** Writes what differs between two drafts; parts that are the same objects are not touched. */
+export function writeDraft(store: Store, before: ReleaseDocument, after: ReleaseDocument): Promise<void> {
+  return store.write(async (transaction) => {
+    await writeProviders(before, after, transaction);
+    const kept = new Set(after.apis.map((api) => api.id));
+    for (const api of before.apis) if (!kept.has(api.id)) await ApiRow.destroy({ where: { id: api.id }, transaction });
+    const old = new Map(before.apis.map((api, position) => [api.id, { api, position }]));
+    for (const [position, api] of after.apis.entries()) {
+      const earlier = old.get(api.id);
+      if (earlier?.api === api && earlier.position === position) continue;
+      const { operations, ...own } = api;
+      await ApiRow.upsert({ id: api.id, position, body: JSON.stringify(own), contractHash: api.contractHash }, { transaction });
+      if (earlier?.api.operations !== operations) await writeOperations(api, earlier?.api.operations ?? [], transaction);
+    }
+  });
+}
+
+async function writeProviders(before: ReleaseDocument, after: ReleaseDocument, transaction: Transaction): Promise<void> {
+  if (before.providers === after.providers) return;
+  await ProviderRow.destroy({ where: {}, transaction });
+  await ProviderRow.bulkCreate(
+    after.providers.map((provider, position) => ({ id: provider.id, position, body: JSON.stringify(provider) })),
+    { transaction },
+  );
+}
+
+async function writeOperations(api: ApiRule, before: readonly OperationRule[], transaction: Transaction): Promise<void> {
+  const old = new Map(before.map((operation, position) => [operation.id, { operation, position }]));
+  const ids = new Set(api.operations.map((operation) => operation.id));
+  const gone = before.filter((operation) => !ids.has(operation.id)).map((operation) => operation.id);
+  for (let at = 0; at < gone.length; at += CHUNK) await OperationRow.destroy({ where: { apiId: api.id, id: gone.slice(at, at + CHUNK) }, transaction });
+  const changed = api.operations
+    .map((operation, position) => ({ operation, position }))
+    .filter(({ operation, position }) => {
+      const earlier = old.get(operation.id);
+      return earlier?.operation !== operation || earlier.position !== position;
+    })
+    .map(({ operation, position }) => ({ apiId: api.id, id: operation.id, position, body: JSON.stringify(operation) }));
+  for (let at = 0; at < changed.length; at += CHUNK)
+    await OperationRow.bulkCreate(changed.slice(at, at + CHUNK), { updateOnDuplicate: ['position', 'body'], transaction });
+}

@@ -1,0 +1,14 @@
+import type { QueryInterface } from 'sequelize';
+import * as first from './001-first.js';
+import * as records from './002-records.js';
+
+export interface Migration {
+  readonly name: string;
+  readonly up: (db: QueryInterface) => Promise<void>;
+}
+
+/** All migrations, in the order they are carried out. A migration that has been released is never changed. */
+export const MIGRATIONS: readonly Migration[] = [
+  { name: '001-first', up: first.up },
+  { name: '002-records', up: records.up },
+];

@@ -1,0 +1,153 @@
+import type { RecordBatch, TraceRecord } from '@virga/core';
+import { Op, QueryTypes, type WhereOptions } from 'sequelize';
+import { BatchRow, TraceRow, UnsentRow } from './models/records.js';
+import type { Store } from './store.js';
+
+const ADD_TRAFFIC = `INSERT INTO traffic (minute, api_id, operation_id, code, status, step, outcome, count, total_us)
+  VALUES (:minute, :apiId, :operationId, :code, :status, :step, :outcome, :count, :totalUs)
+  ON CONFLICT (minute, api_id, operation_id, code, status) DO UPDATE SET count = count + excluded.count, total_us = total_us + excluded.total_us`;
+
+/** Writes one batch of a node. The same batch sent twice is taken once. */
+export function writeBatch(store: Store, node: string, batchId: string, batch: RecordBatch, now: number): Promise<void> {
+  return store.write(async (transaction) => {
+    const last = await BatchRow.findByPk(node, { transaction });
+    if (last?.batchId === batchId) return;
+    await TraceRow.bulkCreate(batch.traces.map(toRow), { transaction, ignoreDuplicates: true });
+    for (const count of batch.counts) {
+      const replacements = { ...count, apiId: count.apiId ?? '', operationId: count.operationId ?? '' };
+      await store.sequelize.query(ADD_TRAFFIC, { replacements, transaction });
+    }
+    if (batch.unsent.passed + batch.unsent.refused > 0) {
+      const minute = now - (now % 60_000);
+      await store.sequelize.query(
+        'INSERT INTO unsent (minute, passed, refused) VALUES (:minute, :passed, :refused) ON CONFLICT (minute) DO UPDATE SET passed = passed + excluded.passed, refused = refused + excluded.refused',
+        { replacements: { minute, ...batch.unsent }, transaction },
+      );
+    }
+    await BatchRow.upsert({ node, batchId }, { transaction });
+  });
+}
+
+function toRow(trace: TraceRecord): Record<string, unknown> {
+  const { id, at, release, method, path, apiId, operationId, outcome, status, step, code, address, providerId, subject, client, totalUs, ...body } = trace;
+  return {
+    id,
+    at,
+    release,
+    method,
+    path,
+    apiId,
+    operationId,
+    outcome,
+    status,
+    step,
+    code,
+    address,
+    providerId,
+    subject,
+    client,
+    totalUs,
+    body: JSON.stringify(body),
+  };
+}
+
+export interface TraceFilter {
+  readonly outcome?: string;
+  readonly api?: string;
+  readonly operation?: string;
+  readonly step?: string;
+  readonly code?: string;
+  readonly status?: number;
+  readonly client?: string;
+  readonly subject?: string;
+  readonly text?: string;
+  readonly since?: number;
+  readonly until?: number;
+  readonly before?: { readonly at: number; readonly id: string };
+}
+
+/** Traces that meet every filter, newest first. */
+export async function findTraces(filter: TraceFilter, limit: number): Promise<TraceRow[]> {
+  const all: WhereOptions[] = [];
+  const equal: Record<string, unknown> = {
+    outcome: filter.outcome,
+    apiId: filter.api,
+    operationId: filter.operation,
+    step: filter.step,
+    code: filter.code,
+    status: filter.status,
+    client: filter.client,
+    subject: filter.subject,
+  };
+  for (const [name, value] of Object.entries(equal)) if (value !== undefined) all.push({ [name]: value });
+  if (filter.since !== undefined) all.push({ at: { [Op.gte]: filter.since } });
+  if (filter.until !== undefined) all.push({ at: { [Op.lt]: filter.until } });
+  if (filter.before) all.push({ [Op.or]: [{ at: { [Op.lt]: filter.before.at } }, { at: filter.before.at, id: { [Op.lt]: filter.before.id } }] });
+  if (filter.text) {
+    const part = { [Op.substring]: filter.text };
+    all.push({ [Op.or]: [{ path: part }, { subject: part }, { client: part }, { address: part }, { id: part }] });
+  }
+  return TraceRow.findAll({
+    where: { [Op.and]: all },
+    order: [
+      ['at', 'DESC'],
+      ['id', 'DESC'],
+    ],
+    limit,
+    raw: true,
+  });
+}
+
+export function findTrace(id: string): Promise<TraceRow | null> {
+  return TraceRow.findByPk(id, { raw: true });
+}
+
+/** One group of the traffic of a span of time. */
+export interface TrafficGroup {
+  readonly slice: number;
+  readonly step: string;
+  readonly code: string;
+  readonly outcome: 'passed' | 'refused';
+  readonly count: number;
+  readonly totalUs: number;
+}
+
+/** Exact counts from a time on, by slice of time, step and code. */
+export function trafficGroups(store: Store, from: number, sliceMs: number): Promise<TrafficGroup[]> {
+  return store.sequelize.query<TrafficGroup>(
+    'SELECT ((minute - :from) / :sliceMs) AS slice, step, code, outcome, SUM(count) AS count, SUM(total_us) AS totalUs FROM traffic WHERE minute >= :from GROUP BY slice, step, code, outcome',
+    { replacements: { from, sliceMs }, type: QueryTypes.SELECT },
+  );
+}
+
+export interface OperationTraffic {
+  readonly apiId: string;
+  readonly operationId: string;
+  readonly requests: number;
+  readonly refused: number;
+}
+
+/** Requests and refusals of each operation from a time on; an empty operation id holds what matched none. */
+export function operationTraffic(store: Store, from: number): Promise<OperationTraffic[]> {
+  return store.sequelize.query<OperationTraffic>(
+    "SELECT api_id AS apiId, operation_id AS operationId, SUM(count) AS requests, SUM(CASE WHEN outcome = 'refused' THEN count ELSE 0 END) AS refused FROM traffic WHERE minute >= :from GROUP BY api_id, operation_id",
+    { replacements: { from }, type: QueryTypes.SELECT },
+  );
+}
+
+/** Traces not kept from a time on. */
+export async function unsentSince(from: number): Promise<{ passed: number; refused: number }> {
+  const rows = await UnsentRow.findAll({ where: { minute: { [Op.gte]: from } }, raw: true });
+  return rows.reduce((sum, row) => ({ passed: sum.passed + row.passed, refused: sum.refused + row.refused }), { passed: 0, refused: 0 });
+}
+
+/** Deletes traces beyond a count or an age, and traffic counters older than `trafficBefore`. */
+export async function prune(store: Store, keep: { traceCount: number; tracesFrom: number; trafficFrom: number }): Promise<void> {
+  const edge = await TraceRow.findAll({ attributes: ['at'], order: [['at', 'DESC']], offset: keep.traceCount, limit: 1, raw: true });
+  const from = Math.max(keep.tracesFrom, edge[0]?.at ?? 0);
+  await store.write(async (transaction) => {
+    await TraceRow.destroy({ where: { at: { [Op.lte]: from } }, transaction });
+    await store.sequelize.query('DELETE FROM traffic WHERE minute < :from', { replacements: { from: keep.trafficFrom }, transaction });
+    await UnsentRow.destroy({ where: { minute: { [Op.lt]: keep.tracesFrom } }, transaction });
+  });
+}

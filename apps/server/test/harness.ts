@@ -1,0 +1,167 @@
+import { fork, type ChildProcess } from 'node:child_process';
+import { mkdtempSync, readFileSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const PROGRAM = fileURLToPath(new URL('../dist/main.js', import.meta.url));
+const STANDINS = fileURLToPath(new URL('../../standins/dist/main.js', import.meta.url));
+export const PASSWORD = 'a password of the test';
+
+async function freePorts(count: number): Promise<number> {
+  for (;;) {
+    const base = 20_000 + Math.floor(Math.random() * 30_000);
+    const free = await Promise.all(
+      Array.from(
+        { length: count },
+        (_, index) =>
+          new Promise<boolean>((resolve) => {
+            const server = createServer().once('error', () => resolve(false));
+            server.listen(base + index, '127.0.0.1', () => server.close(() => resolve(true)));
+          }),
+      ),
+    );
+    if (free.every(Boolean)) return base;
+  }
+}
+
+const ended = (child: ChildProcess): Promise<number | null> =>
+  new Promise((resolve) => (child.exitCode === null && child.signalCode === null ? child.once('exit', (code) => resolve(code)) : resolve(child.exitCode)));
+
+/** A control plane as users start it: the built program in a process of its own. */
+export class RunningServer {
+  readonly folder: string;
+  port = 0;
+  child: ChildProcess | null = null;
+  output = '';
+
+  constructor(folder = mkdtempSync(join(tmpdir(), 'virga-server-'))) {
+    this.folder = folder;
+  }
+
+  get url(): string {
+    return `http://127.0.0.1:${this.port}`;
+  }
+  get gatewayUrl(): string {
+    return `http://127.0.0.1:${this.port + 1}`;
+  }
+  get token(): string {
+    return readFileSync(join(this.folder, 'control-token'), 'utf8').trim();
+  }
+
+  /** @returns the exit code when it could not start, else null */
+  async start(args: string[] = []): Promise<number | null> {
+    if (this.port === 0) this.port = await freePorts(2);
+    const child = fork(PROGRAM, args, {
+      env: { ...process.env, NODE_OPTIONS: '', VIRGA_DATA: this.folder, VIRGA_PORT: String(this.port), VIRGA_OPERATOR_PASSWORD: PASSWORD },
+      stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
+    });
+    this.child = child;
+    child.stdout?.on('data', (part) => (this.output += String(part)));
+    child.stderr?.on('data', (part) => (this.output += String(part)));
+    return new Promise((resolve) => {
+      child.once('message', () => resolve(null));
+      child.once('exit', (code) => resolve(code ?? -1));
+    });
+  }
+
+  async stop(signal: 'SIGTERM' | 'SIGKILL' = 'SIGTERM'): Promise<void> {
+    const { child } = this;
+    if (!child) return;
+    child.kill(signal);
+    await ended(child);
+    this.child = null;
+  }
+
+  async call<T = Record<string, never>>(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers: Record<string, string> = { authorization: `Bearer ${this.token}` },
+  ) {
+    const answer = await fetch(this.url + path, {
+      method,
+      headers: { ...headers, ...(body === undefined ? {} : { 'content-type': 'application/json' }) },
+      ...(body === undefined ? {} : { body: typeof body === 'string' ? body : JSON.stringify(body) }),
+    });
+    const text = await answer.text();
+    return { status: answer.status, headers: answer.headers, text, body: (text.startsWith('{') ? JSON.parse(text) : null) as T };
+  }
+
+  /** Like `call` below /control/v1; fails the test for an error. */
+  async ok<T = Record<string, never>>(method: string, path: string, body?: unknown): Promise<T> {
+    const answer = await this.call<T>(method, `/control/v1${path}`, body);
+    if (answer.status >= 300) throw new Error(`${method} ${path}: ${answer.status} ${answer.text}`);
+    return answer.body;
+  }
+}
+
+export interface Standins {
+  readonly issuer: string;
+  readonly gates: string;
+  readonly child: ChildProcess;
+  stop(): Promise<void>;
+  token(client: string, scope: string, resource?: string): Promise<string>;
+}
+
+/** The stand-ins as the demo starts them. */
+export async function startStandins(folder: string, consoleUrl: string, at?: number): Promise<Standins> {
+  const port = at ?? (await freePorts(3));
+  const child = fork(STANDINS, [], {
+    env: { ...process.env, NODE_OPTIONS: '', VIRGA_STANDIN_PORT: String(port), VIRGA_STANDIN_DATA: folder, VIRGA_CONSOLE_URL: consoleUrl },
+    stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
+  });
+  await new Promise((resolve, reject) => {
+    child.once('message', resolve);
+    child.once('exit', () => reject(new Error('the stand-ins could not start')));
+  });
+  const issuer = `http://127.0.0.1:${port}`;
+  return {
+    issuer,
+    gates: `http://127.0.0.1:${port + 1}`,
+    child,
+    stop: async () => {
+      child.kill('SIGTERM');
+      await ended(child);
+    },
+    token: async (client, scope, resource) => {
+      const answer = await fetch(`${issuer}/token`, {
+        method: 'POST',
+        headers: { authorization: `Basic ${Buffer.from(client).toString('base64')}`, 'content-type': 'application/x-www-form-urlencoded' },
+        body: new URLSearchParams({ grant_type: 'client_credentials', scope, ...(resource ? { resource } : {}) }),
+      });
+      return ((await answer.json()) as { access_token: string }).access_token;
+    },
+  };
+}
+
+export const CONTRACT = `openapi: 3.1.0
+info: { title: Gates, version: '1.0' }
+security: [{ trust: [gates:read] }]
+paths:
+  /gates: { get: { operationId: list, summary: List } }
+  /gates/{gateId}/positions: { post: { operationId: move, security: [{ trust: [gates:operate] }] } }
+  /sections: { get: { security: [] } }
+components:
+  securitySchemes:
+    trust: { type: oauth2, flows: { clientCredentials: { tokenUrl: 'https://x.example/t', scopes: { 'gates:read': Look, 'gates:operate': Move } } } }
+`;
+export const RESOURCE = 'https://gates.test.example';
+
+/** Brings the test API in, trusts the stand-in, binds and publishes. */
+export async function publishGates(server: RunningServer, standins: Standins): Promise<{ apiId: string; providerId: string }> {
+  const provider = await server.ok<{ id: string }>('POST', '/providers', { name: 'Trust', issuer: standins.issuer, allowLoopbackHttp: true });
+  const { api } = await server.ok<{ api: { id: string; schemes: object[]; resource: object } }>('POST', '/apis', {
+    source: { text: CONTRACT },
+    basePath: '/gates',
+    upstreamUrl: standins.gates,
+  });
+  await server.ok('PATCH', `/apis/${api.id}`, {
+    schemes: api.schemes.map((scheme) => ({ ...scheme, providers: [provider.id] })),
+    resource: { ...api.resource, identifier: RESOURCE },
+    token: { type: 'at+jwt', anyAudience: false, audiences: [RESOURCE] },
+  });
+  await server.ok('POST', '/releases', { note: 'first' });
+  return { apiId: api.id, providerId: provider.id };
+}

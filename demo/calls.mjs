@@ -1,0 +1,74 @@
+import { weighted } from './random.mjs';
+
+const GATES = 'https://headgates.velmora.example';
+const READINGS = 'https://readings.velmora.example';
+
+/** Callers of the scenario: how often each calls, from where, and with what rights. */
+export const CALLERS = [
+  { weight: 40, subject: 'canal-loggers', client: 'canal-loggers', scope: 'readings:write', audience: READINGS, address: '198.51.100.24' },
+  { weight: 18, subject: 'rider.north', client: 'rider-tablet', scope: 'openid gates:read gates:operate', audience: GATES, address: '198.51.100.77' },
+  { weight: 10, subject: 'rider.south', client: 'rider-tablet', scope: 'openid gates:read gates:operate', audience: GATES, address: '198.51.100.81' },
+  { weight: 12, subject: 'dispatcher.one', client: 'dispatcher-desk', scope: 'openid gates:read gates:operate', audience: GATES, address: '192.0.2.10' },
+  { weight: 14, subject: 'grower.217', client: 'grower-app', scope: 'openid gates:read', audience: GATES, address: '203.0.113.54' },
+  { weight: 8, subject: 'open-data', client: 'open-data', scope: 'gates:read', audience: GATES, address: '203.0.113.9' },
+  { weight: 7, subject: 'grower.217', client: 'grower-app', scope: 'readings:read', audience: READINGS, address: '203.0.113.54' },
+];
+
+/** What is wrong with a call's proof, by weight. */
+const PROOFS = [
+  [880, 'good'],
+  [34, 'expired'],
+  [18, 'tampered'],
+  [14, 'id-token'],
+  [26, 'none'],
+  [7, 'other-audience'],
+  [4, 'cut'],
+];
+
+function requestOf(random, caller) {
+  const gate = `G-${1 + random.below(24)}`;
+  const meter = random.pick(['M-100', 'M-101', 'M-102', 'M-217']);
+  if (caller.scope === 'readings:write')
+    return {
+      method: 'POST',
+      path: '/readings/readings',
+      body: { readings: [{ meterId: meter, at: '2026-06-02T06:00:00Z', cubicMetres: 40 + random.below(12) }] },
+    };
+  if (caller.audience === READINGS)
+    return {
+      method: 'GET',
+      path: weighted(random, [
+        [5, `/readings/meters/${meter}/readings`],
+        [2, '/readings/meters'],
+        [2, `/readings/meters/${meter}/daily-volumes`],
+      ]),
+    };
+  return weighted(random, [
+    [30, { method: 'GET', path: '/headgates/gates' }],
+    [26, { method: 'GET', path: `/headgates/gates/${gate}` }],
+    [10, { method: 'GET', path: `/headgates/gates/${gate}/positions` }],
+    [8, { method: 'GET', path: '/headgates/sections' }],
+    [14, { method: 'GET', path: '/headgates/sections/north-1/flow' }],
+    [9, { method: 'POST', path: `/headgates/gates/${gate}/positions`, body: { opening: random.below(101), reason: 'evening turn' } }],
+    [1, { method: 'PUT', path: `/headgates/gates/${gate}/lock-out`, body: {} }],
+  ]);
+}
+
+const STRANGE = [
+  { method: 'GET', path: '/readings/v0/export' },
+  { method: 'GET', path: '/headgates/admin' },
+  { method: 'GET', path: '/.env' },
+  { method: 'GET', path: '/headgates/gates/..%2f..%2fsecret' },
+  { method: 'DELETE', path: '/headgates/gates/G-3' },
+  { method: 'GET', path: '/headgates//gates' },
+];
+
+/** The next call of the scenario: who, what, and with which proof. */
+export function nextCall(random) {
+  if (random.next() < 0.02) return { caller: null, proof: 'none', address: '203.0.113.200', ...random.pick(STRANGE) };
+  const caller = weighted(
+    random,
+    CALLERS.map((item) => [item.weight, item]),
+  );
+  return { caller, proof: weighted(random, PROOFS), address: caller.address, ...requestOf(random, caller) };
+}

@@ -1,0 +1,49 @@
+import { readFileSync } from 'node:fs';
+
+const contract = (name) => readFileSync(new URL(`contracts/${name}`, import.meta.url), 'utf8');
+
+/** Fills an empty control plane with the scenario, through the same API that the console uses. Returns false when it has data already. */
+export async function seed(control, standins) {
+  const standing = await control.get('/standing');
+  if (standing.live || standing.apiCount > 0 || standing.providerCount > 0) return false;
+  const [signIn, gates, meters] = standins;
+  const provider = await control.send('POST', '/providers', { name: 'Trust Sign-in', issuer: signIn.issuer, allowLoopbackHttp: true });
+
+  const headgates = await bringIn(control, 'headgates.yaml', '/headgates', gates, provider.id);
+  await control.send('PATCH', `/apis/${headgates}`, {
+    cors: {
+      origins: ['https://map.velmora.example'],
+      credentials: false,
+      requestHeaders: ['authorization', 'content-type'],
+      exposedHeaders: ['x-request-id'],
+      maxAgeSeconds: 600,
+    },
+  });
+  await bringIn(control, 'meter-readings.yaml', '/readings', meters, provider.id);
+  await addPersonas(control, provider.id, gates.resource, meters.resource);
+  await control.send('POST', '/releases', { note: 'First release of the trust' });
+  return true;
+}
+
+async function bringIn(control, file, basePath, upstream, providerId) {
+  const { api } = await control.send('POST', '/apis', { source: { text: contract(file) }, basePath, upstreamUrl: upstream.address });
+  await control.send('PATCH', `/apis/${api.id}`, {
+    schemes: api.schemes.map((scheme) => ({ ...scheme, providers: [providerId] })),
+    resource: { ...api.resource, identifier: upstream.resource },
+    token: { type: 'at+jwt', anyAudience: false, audiences: [upstream.resource] },
+  });
+  return api.id;
+}
+
+async function addPersonas(control, providerId, gates, readings) {
+  const program = (name, clientId, clientSecret, scopes, resource) =>
+    control.send('POST', '/personas', { name, providerId, grant: 'client_credentials', clientId, clientSecret, scopes, resource });
+  const person = (name, clientId, clientSecret, scopes, resource) =>
+    control.send('POST', '/personas', { name, providerId, grant: 'authorization_code', clientId, ...(clientSecret ? { clientSecret } : {}), scopes, resource });
+  await program('Canal logger fleet', 'canal-loggers', 'loggers-demo-secret', ['readings:write'], readings);
+  await program('Open data job', 'open-data', 'open-data-demo-secret', ['gates:read'], gates);
+  await program('Workshop, may operate gates', 'workshop', 'workshop-demo-secret', ['gates:read', 'gates:operate'], gates);
+  await person('Rider, on the rider tablet', 'rider-tablet', '', ['openid', 'gates:read', 'gates:operate'], gates);
+  await person('Grower, in the grower app', 'grower-app', '', ['openid', 'gates:read'], gates);
+  await person('Dispatcher, at the desk', 'dispatcher-desk', 'desk-demo-secret', ['openid', 'gates:read', 'gates:operate'], gates);
+}

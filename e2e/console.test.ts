@@ -1,0 +1,166 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test } from './demo';
+
+test('the strip always says what is live; a change shows, can be compared, published and rolled back', async ({ console: page }) => {
+  await expect(page.getByText(/Release \d+ live/)).toBeVisible();
+  await page.getByRole('link', { name: /^APIs/ }).click();
+  await page.getByRole('link', { name: 'Headgates' }).click();
+  await page.getByRole('checkbox', { name: 'Select GET /gates', exact: true }).check();
+  await page.getByRole('checkbox', { name: 'Select GET /gates/{gateId}', exact: true }).check();
+  await page.getByRole('button', { name: 'who may call', exact: true }).click();
+  await page.getByLabel('anyone: this is meant to be public').check();
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByText('2 changes')).toBeVisible();
+  await expect(page.getByText('not published; live: scope gates:read')).toHaveCount(2);
+  await page.getByRole('link', { name: 'Compare' }).click();
+  await expect(page.getByText('as the API → anyone, said public')).toHaveCount(2);
+  await page.getByRole('button', { name: 'Publish' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click();
+  await expect(page.getByText(/Release 2 is live/)).toBeVisible();
+  await page.goto(`${new URL(page.url()).origin}/releases/1`);
+  await page.getByRole('button', { name: 'Roll back to this' }).click();
+  await page.getByRole('button', { name: 'Publish it again' }).click();
+  await expect(page.getByText(/Release 3 is live/)).toBeVisible();
+  await page.getByRole('link', { name: 'Back to the draft' }).click();
+  await page.getByRole('button', { name: 'Discard the draft' }).click();
+  await page.getByRole('button', { name: /^Discard \d/ }).click();
+  await expect(page.getByText('nothing unpublished')).toBeVisible();
+});
+
+test('the probe as a person: sign-in at the provider’s own page, then an ID token is named', async ({ console: page, demo }) => {
+  await page.getByRole('link', { name: /^APIs/ }).click();
+  await page.getByRole('link', { name: 'Headgates' }).click();
+  await page.getByRole('listitem').filter({ hasText: 'GET/gates/{gateId}/positions' }).getByRole('button', { name: 'probe' }).click();
+  await page.getByLabel('Path and query').fill('/headgates/gates/G-3/positions');
+  await page.getByLabel('Method', { exact: true }).selectOption('POST');
+  await page.getByLabel('Headers, one a line').fill('content-type: application/json');
+  await page.getByLabel('Body').fill('{"opening": 41, "reason": "evening turn"}');
+  await page.getByLabel('Who sends it').selectOption({ label: 'Rider, on the rider tablet' });
+  const popup = page.waitForEvent('popup');
+  await page.getByRole('button', { name: 'Open its sign-in page' }).click();
+  const signIn = await popup;
+  await signIn.getByLabel('Name').selectOption('rider.north');
+  await signIn.getByLabel('Password').fill('wrong');
+  await signIn.getByRole('button', { name: 'Sign in' }).click();
+  await expect(signIn.getByText('Name or password is wrong.')).toBeVisible();
+  await signIn.getByLabel('Password').fill(demo.standins[0]?.users[0]?.password ?? '');
+  const closed = signIn.waitForEvent('close');
+  await signIn.getByRole('button', { name: 'Sign in' }).click();
+  await closed;
+  await expect(page.getByRole('button', { name: 'Open its sign-in page' })).toBeHidden();
+
+  await page.getByRole('button', { name: 'Send', exact: true }).click();
+  await expect(page.getByText('Would pass', { exact: true })).toBeVisible();
+  await page.getByLabel('forward it when it passes').check();
+  await page.getByRole('button', { name: 'Send', exact: true }).click();
+  await expect(page.locator('pre').filter({ hasText: '"opening": 41' })).toBeVisible();
+  const gate = (await (await fetch(`${demo.standins[1]?.address}/gates/G-3`)).json()) as { opening: number };
+  expect(gate.opening).toBe(41);
+
+  await page.getByLabel('What is sent').selectOption('id-token');
+  await page.getByLabel('live gateway').check();
+  await page.getByLabel('Probe').getByRole('textbox', { name: 'Body' }).press('Control+Enter');
+  await expect(page.getByRole('button', { name: /This is an ID token/ })).toBeVisible();
+  await page.getByRole('button', { name: /This is an ID token/ }).click();
+  await expect(page.getByRole('complementary', { name: 'Why' })).toContainText('send access_token');
+  await page.getByRole('button', { name: 'Close' }).click();
+
+  await page.getByLabel('What is sent').selectOption('tampered');
+  await page.getByRole('button', { name: 'Send', exact: true }).click();
+  await expect(page.getByRole('button', { name: /The signature does not match/ })).toBeVisible();
+  await page.getByRole('button', { name: 'copy as a curl line' }).click();
+  expect(await page.evaluate(() => navigator.clipboard.readText())).toMatch(
+    /^curl -i --path-as-is -X POST 'http:\/\/127.0.0.1:\d+\/headgates\/gates\/G-3\/positions' .*"Authorization: Bearer \$TOKEN"/,
+  );
+});
+
+test('the fall leads to traces, whose filters are in the address', async ({ console: page }) => {
+  await expect(page.getByRole('group', { name: /requests, .* forwarded/ })).toBeVisible();
+  await page.getByRole('button', { name: 'as a table' }).click();
+  await expect(page.getByText('token.expired')).toBeVisible();
+  await page.getByRole('button', { name: 'as a picture' }).click();
+  await page.getByRole('link', { name: /^Token: \d+ stopped/ }).click();
+  await expect(page).toHaveURL(/step=token/);
+  await expect(page.getByRole('listitem').first()).toContainText('Token');
+  const address = page.url();
+  await page.reload();
+  expect(page.url()).toBe(address);
+  await expect(page.getByLabel('any step')).toHaveValue('token');
+  await page.getByLabel('Search traces').fill('nothing has this');
+  await page.keyboard.press('Enter');
+  await expect(page.getByText('No trace meets these filters')).toBeVisible();
+  await page.getByRole('button', { name: 'all traces' }).click();
+  await expect(page.getByRole('listitem').first()).toBeVisible();
+});
+
+test('everything can be reached by keyboard', async ({ console: page }) => {
+  await page.keyboard.press('Control+k');
+  await page.keyboard.type('positions post');
+  await expect(page.getByRole('option').first()).toContainText('POST /headgates/gates/{gateId}/positions');
+  await page.keyboard.press('Enter');
+  await expect(page).toHaveURL(/filter=/);
+  const row = page.getByRole('listitem').first();
+  await row.focus();
+  await page.keyboard.press('ArrowDown');
+  await page.keyboard.press('Space');
+  await expect(page.getByText('1 selected')).toBeVisible();
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('dialog')).toBeVisible();
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('`');
+  await expect(page.getByLabel('Path and query')).toBeVisible();
+  await page.getByLabel('Path and query').focus();
+  await page.keyboard.press('Escape');
+  await expect(page.getByLabel('Path and query')).toBeHidden();
+  await page.keyboard.press('?');
+  await expect(page.getByRole('dialog')).toContainText('Find any API');
+});
+
+test('nothing typed is lost without a question', async ({ console: page }) => {
+  await page.goto(`${new URL(page.url()).origin}/providers/new`);
+  await page.getByLabel('Issuer').fill('https://half-typed.example');
+  await page.getByRole('link', { name: 'Traces' }).click();
+  await page.getByRole('button', { name: 'Stay' }).click();
+  await expect(page.getByLabel('Issuer')).toHaveValue('https://half-typed.example');
+});
+
+test('wrong passwords and addresses that lead nowhere say so', async ({ page, demo }) => {
+  await page.goto(`${demo.consoleUrl}/nowhere/at/all`);
+  await page.getByLabel('Password').fill('wrong');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByRole('alert')).toContainText('Name or password is wrong');
+  await page.getByLabel('Password').fill(demo.operator.password);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByText('There is no such screen')).toBeVisible();
+});
+
+for (const scheme of ['light', 'dark'] as const) {
+  test(`screens have no accessibility faults, ${scheme}`, async ({ console: page }) => {
+    await page.emulateMedia({ colorScheme: scheme });
+    const origin = new URL(page.url()).origin;
+    for (const path of ['/', '/apis', '/apis/new', '/providers', '/personas', '/traces', '/releases']) {
+      await page.goto(origin + path);
+      await expect(page.locator('h1').first()).toBeVisible();
+      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa']).analyze();
+      expect({ path, violations: violations.map((item) => `${item.id}: ${item.nodes[0]?.html.slice(0, 160)}`) }).toEqual({ path, violations: [] });
+    }
+  });
+}
+
+test('no screen scrolls sideways at 1280 and at 1024', async ({ console: page }) => {
+  const origin = new URL(page.url()).origin;
+  for (const width of [1280, 1024]) {
+    await page.setViewportSize({ width, height: 800 });
+    for (const path of ['/', '/apis', '/apis/new', '/providers', '/providers/new', '/personas', '/traces', '/releases']) {
+      await page.goto(origin + path);
+      await expect(page.locator('h1').first()).toBeVisible();
+      const sideways = await page.evaluate(() =>
+        Math.max(
+          document.documentElement.scrollWidth - innerWidth,
+          (document.getElementById('main')?.scrollWidth ?? 0) - (document.getElementById('main')?.clientWidth ?? 0),
+        ),
+      );
+      expect({ path, width, sideways }).toEqual({ path, width, sideways: 0 });
+    }
+  }
+});

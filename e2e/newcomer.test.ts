@@ -1,0 +1,123 @@
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { expect, signIn, test } from './demo';
+
+const DESCRIPTION = `openapi: 3.1.0
+info: { title: Orchards, version: '0.9' }
+paths:
+  /trees: { get: { summary: All trees } }
+  /trees/{treeId}: { delete: { summary: Fell a tree } }
+`;
+const RESOURCE = 'https://orchards.example';
+let upstream: Server;
+let upstreamUrl: string;
+
+test.beforeAll(async () => {
+  upstream = createServer((_req, res) => res.end(JSON.stringify({ trees: ['apple'] })));
+  await new Promise<void>((resolve) => upstream.listen(0, '127.0.0.1', resolve));
+  upstreamUrl = `http://127.0.0.1:${(upstream.address() as AddressInfo).port}`;
+});
+test.afterAll(() => upstream.close());
+
+test('an API of one’s own: bring in, trust, require a scope, publish, call, read why', async ({ page, empty, demo }) => {
+  test.setTimeout(180_000);
+  await signIn(page, empty.consoleUrl, empty.password);
+  await expect(page.getByText('Nothing flows yet')).toBeVisible();
+
+  // Bring in, from pasted text; wrong input first.
+  await page.getByRole('link', { name: 'Bring an API in' }).click();
+  const editor = page.getByRole('textbox', { name: 'Description' });
+  await editor.click();
+  await page.keyboard.insertText('hello: world');
+  await page.getByRole('button', { name: 'Read it' }).click();
+  await expect(page.getByText('This description cannot be used.')).toBeVisible();
+  await editor.click();
+  await page.keyboard.press('Control+a');
+  await page.keyboard.insertText(DESCRIPTION);
+  await page.getByRole('button', { name: 'Read it' }).click();
+  await expect(page.getByRole('status')).toContainText('2 operations');
+  await page.getByLabel('Upstream address').fill('not an address');
+  await page.getByRole('button', { name: 'Bring it in' }).click();
+  await expect(page.getByText('An upstream is an http or https address')).toBeVisible();
+  await page.getByLabel('Upstream address').fill(upstreamUrl);
+  await page.getByRole('button', { name: 'Bring it in' }).click();
+  await expect(page.getByRole('heading', { name: 'Orchards' })).toBeVisible();
+  await expect(page.getByText('anyone, nobody has decided')).toHaveCount(2);
+
+  // Trust the stand-in by its issuer.
+  await page.getByRole('link', { name: /Providers/ }).click();
+  await page.getByRole('link', { name: 'Trust a provider' }).click();
+  const issuer = demo.standins[0]?.issuer ?? '';
+  await page.getByLabel('Issuer').fill(`${issuer}/`);
+  await page.getByLabel('this provider runs on this machine').check();
+  await page.getByRole('button', { name: 'Ask the provider' }).click();
+  await expect(page.getByText('they differ only in a slash at the end')).toBeVisible();
+  await page.getByLabel('Issuer').fill(issuer);
+  await page.getByRole('button', { name: 'Ask the provider' }).click();
+  await expect(page.getByText('basin-1')).toBeVisible();
+  await page.getByLabel('Name').fill('Stand-in');
+  await page.getByRole('button', { name: 'Trust it in the draft' }).click();
+  await expect(page.getByRole('heading', { name: 'Stand-in' })).toBeVisible();
+
+  // Name the resource, bind a scheme, require a scope on one operation.
+  await page.getByRole('link', { name: /^APIs/ }).click();
+  await page.getByRole('link', { name: 'Orchards' }).click();
+  await page.getByRole('link', { name: 'Scopes and audience' }).click();
+  await page.getByLabel('Identifier').fill(RESOURCE);
+  await page.getByLabel('Audiences: one of these must be in aud').fill(RESOURCE);
+  await page.getByRole('button', { name: 'add a bearer scheme' }).click();
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
+  await page.getByRole('link', { name: 'Operations' }).click();
+  await page.getByRole('checkbox', { name: 'Select GET /trees' }).check();
+  await page.getByRole('button', { name: 'who may call', exact: true }).click();
+  await page.getByLabel('whoever holds a token').check();
+  await page.getByLabel('Add a scope').fill('trees:read');
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByText('scope trees:read')).toBeVisible();
+
+  // Publish.
+  await page.getByRole('button', { name: 'Publish' }).click();
+  await page.getByLabel('Note, kept with the release').fill('first');
+  await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click();
+  await expect(page.getByText(/Release 1 is live on 1 node after/)).toBeVisible();
+  await expect(page.getByText('nothing unpublished')).toBeVisible();
+
+  // Call with no proof, tampered, without the scope, and well; from outside and from the probe.
+  const token = async (scope: string): Promise<string> => {
+    const answer = await fetch(`${issuer}/token`, {
+      method: 'POST',
+      headers: {
+        authorization: `Basic ${Buffer.from('workshop:workshop-demo-secret').toString('base64')}`,
+        'content-type': 'application/x-www-form-urlencoded',
+      },
+      body: new URLSearchParams({ grant_type: 'client_credentials', scope, resource: RESOURCE }),
+    });
+    return ((await answer.json()) as { access_token: string }).access_token;
+  };
+  const gateway = `http://127.0.0.1:${Number(new URL(empty.consoleUrl).port) + 1}`;
+  const good = await token('trees:read');
+  const call = async (value?: string): Promise<number> =>
+    (await fetch(`${gateway}/orchards/trees`, value ? { headers: { authorization: `Bearer ${value}` } } : {})).status;
+  expect([await call(), await call(`${good.slice(0, -8)}AAAAAAAA`), await call(await token('other')), await call(good)]).toEqual([401, 401, 403, 200]);
+
+  await page.getByRole('button', { name: 'probe', exact: true }).first().click();
+  await page.getByLabel('live gateway').check();
+  await page.getByLabel('Who sends it').selectOption('token');
+  await page.getByLabel(/^Token, sent behind/).fill(good);
+  await page.getByRole('button', { name: 'Send', exact: true }).click();
+  await expect(page.getByText('Passed', { exact: true })).toBeVisible();
+  await expect(page.locator('pre').filter({ hasText: '"apple"' })).toBeVisible();
+
+  // Read why in the traces.
+  await page.keyboard.press('Escape');
+  await page.getByRole('link', { name: 'Traces' }).click();
+  await page.getByRole('listitem').filter({ hasText: 'lacks the scope' }).first().click();
+  await expect(page.getByRole('heading', { name: 'Why it stopped at Rights' })).toBeVisible();
+  await expect(page.getByText('What to do.')).toBeVisible();
+  await expect(page.getByText('The caller was told 403')).toBeVisible();
+
+  // What is open is pointed at.
+  await page.getByRole('link', { name: 'Overlook' }).click();
+  await expect(page.getByText('DELETE /trees/{treeId} is open to anyone')).toBeVisible();
+});

@@ -1,0 +1,28 @@
+import { defineConfig } from '@playwright/test';
+
+export default defineConfig({
+  testDir: '.',
+  timeout: 90_000,
+  expect: { timeout: 10_000 },
+  workers: 1,
+  fullyParallel: false,
+  outputDir: '../test-results',
+  reporter: [['line'], ['json', process.env['PLAYWRIGHT_JSON_OUTPUT_NAME'] ? {} : { outputFile: '../test-results/e2e.json' }]],
+  use: {
+    actionTimeout: 10_000,
+    viewport: { width: 1280, height: 800 },
+    permissions: ['clipboard-read', 'clipboard-write'],
+    launchOptions: {
+      executablePath: '/usr/bin/chromium',
+      args: [
+        '--no-sandbox',
+        '--disable-gpu',
+        '--disable-quic',
+        '--no-first-run',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+      ],
+    },
+  },
+});

@@ -1,0 +1,79 @@
+import { finding, type Finding } from '../verdict/codes.js';
+import type { Principal } from '../token/principal.js';
+import type { SchemeRule } from '../document/release-document.js';
+import type { AccessRule, SchemeRequirement } from '../document/access-rule.js';
+
+/** A requirement with its scheme resolved, ready to be checked. */
+export interface CompiledRequirement {
+  readonly scheme: string;
+  readonly providers: ReadonlySet<string>;
+  readonly scopes: readonly string[];
+  readonly match: 'all' | 'any';
+}
+
+export interface CompiledRights {
+  readonly alternatives: readonly (readonly CompiledRequirement[])[];
+  /** True when one alternative is `{}`. */
+  readonly anonymous: boolean;
+  /** Providers that some alternative accepts, by id. */
+  readonly providers: ReadonlySet<string>;
+  /** Schemes named by the rule that this gateway cannot check or that no provider is bound to. */
+  readonly unmet: readonly string[];
+}
+
+/** Null when the rule asks for nothing. Unknown and unsupported schemes give an empty set of providers: nobody meets them. */
+export function compileRights(rule: AccessRule, schemes: readonly SchemeRule[]): CompiledRights | null {
+  if (rule.kind !== 'required') return null;
+  const byName = new Map(schemes.map((scheme) => [scheme.name, scheme]));
+  const resolve = (requirement: SchemeRequirement): CompiledRequirement => {
+    const scheme = byName.get(requirement.scheme);
+    const usable = scheme && scheme.type !== 'unsupported' ? scheme.providers : [];
+    return { scheme: requirement.scheme, providers: new Set(usable), scopes: requirement.scopes, match: requirement.match };
+  };
+  const alternatives = rule.alternatives.map((alternative) => alternative.map(resolve));
+  const all = alternatives.flat();
+  return {
+    alternatives,
+    anonymous: alternatives.some((alternative) => alternative.length === 0),
+    providers: new Set(all.flatMap((requirement) => [...requirement.providers])),
+    unmet: [...new Set(all.filter((requirement) => requirement.providers.size === 0).map((requirement) => requirement.scheme))],
+  };
+}
+
+/**
+ * Whether a principal meets one of the alternatives. Anonymous callers meet only `{}`. A refusal names the scopes
+ * of the alternative that came closest, which is what RFC 6750 section 3.1 lets the caller know.
+ */
+export function checkRights(rights: CompiledRights, principal: Principal | null): Finding {
+  if (principal === null) return finding('rights.anonymous', {});
+  let closest: CompiledRequirement | null = null;
+  let closestMissing: readonly string[] = [];
+  for (const alternative of rights.alternatives) {
+    if (alternative.length === 0) continue;
+    const unmet = alternative.find((requirement) => !requirement.providers.has(principal.providerId));
+    if (unmet) continue;
+    const lacking = alternative.find((requirement) => !holdsScopes(principal, requirement));
+    if (!lacking) return finding('rights.sufficient', { schemes: alternative.map((item) => item.scheme), scopes: alternative.flatMap((item) => item.scopes) });
+    const missing = lacking.scopes.filter((scope) => !principal.scopes.includes(scope));
+    if (closest === null || missing.length < closestMissing.length) {
+      closest = lacking;
+      closestMissing = missing;
+    }
+  }
+  if (rights.anonymous) return finding('rights.anonymous', {});
+  if (closest === null)
+    return finding('rights.provider-not-accepted', { provider: principal.providerName, schemes: rights.alternatives.flat().map((item) => item.scheme) });
+  return finding('rights.scope-missing', {
+    wanted: [...closest.scopes],
+    match: closest.match,
+    missing: [...closestMissing],
+    found: principal.scopes.slice(0, 50),
+  });
+}
+
+function holdsScopes(principal: Principal, requirement: CompiledRequirement): boolean {
+  if (requirement.scopes.length === 0) return true;
+  return requirement.match === 'all'
+    ? requirement.scopes.every((scope) => principal.scopes.includes(scope))
+    : requirement.scopes.some((scope) => principal.scopes.includes(scope));
+}

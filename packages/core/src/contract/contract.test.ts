@@ -1,0 +1,168 @@
+import fc from 'fast-check';
+import { readdirSync, readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import { dirname, join } from 'node:path';
+import { fixture } from '../../test/support.js';
+import { diffContracts } from './diff-contracts.js';
+import { listOperations } from './list-operations.js';
+import { readContract } from './read-contract.js';
+
+const read = (text: string) => {
+  const contract = readContract(text);
+  return { contract, listed: contract.document && contract.version ? listOperations(contract.document) : null };
+};
+const minimal = (paths: string, rest = '') => `openapi: 3.1.0\ninfo: { title: T, version: '1' }\npaths:\n${paths}\n${rest}`;
+
+describe('descriptions published with the OpenAPI Specification', () => {
+  test.each([
+    ['petstore.yaml', 3],
+    ['petstore-expanded.yaml', 4],
+    ['api-with-examples.yaml', 2],
+    ['callback-example.yaml', 1],
+    ['link-example.yaml', 6],
+    ['uspto.yaml', 3],
+  ])('%s has %i operations', (name, count) => {
+    const { contract, listed } = read(fixture(`openapi/${name}`));
+    expect(contract.problems).toEqual([]);
+    expect(listed?.operations).toHaveLength(count);
+  });
+});
+
+describe('@readme/oas-examples', () => {
+  const root = dirname(createRequire(import.meta.url).resolve('@readme/oas-examples/package.json'));
+  const files = ['3.0', '3.1'].flatMap((version) =>
+    ['json', 'yaml'].flatMap((format) =>
+      readdirSync(join(root, version, format))
+        .filter((name) => /\.(json|yaml)$/.test(name))
+        .map((name) => join(version, format, name)),
+    ),
+  );
+
+  test('there are many', () => expect(files.length).toBeGreaterThan(60));
+
+  test.each(files)('%s is read, and every path item method is listed', (file) => {
+    const { contract, listed } = read(readFileSync(join(root, file), 'utf8'));
+    expect(contract.problems.filter((problem) => problem.severity === 'error')).toEqual([]);
+    const paths = Object.values((contract.document?.['paths'] ?? {}) as Record<string, Record<string, unknown>>);
+    const methods = paths.flatMap((item) => Object.keys(item).filter((name) => /^(get|put|post|delete|options|head|patch|trace)$/.test(name)));
+    const dropped = listed?.problems.items.filter((problem) => problem.severity === 'error' && problem.pointer.startsWith('/paths')) ?? [];
+    if (paths.every((item) => item['$ref'] === undefined) && dropped.length === 0) expect(listed?.operations).toHaveLength(methods.length);
+  });
+});
+
+describe('security as the first draft of who may call', () => {
+  const text = minimal(
+    '  /a: { get: {}, post: { security: [] }, put: { security: [{ s: [x] }, { s: [y, z] }, {}] } }\n  /b: { get: { security: [{ k: [] }, { missing: [] }] } }',
+    'security: [{ s: [r] }]\ncomponents: { securitySchemes: { s: { type: oauth2, flows: { clientCredentials: { tokenUrl: https://x.example, scopes: { r: read } } } }, k: { type: apiKey, in: header, name: X } } }',
+  );
+
+  test('is read with default, override, public and anonymous', () => {
+    const { listed } = read(text);
+    const by = (method: string, path: string) => listed?.operations.find((item) => item.method === method && item.path === path)?.access;
+    expect(listed?.access).toEqual({ kind: 'required', origin: 'contract', alternatives: [[{ scheme: 's', scopes: ['r'], match: 'all' }]] });
+    expect(by('GET', '/a')).toBeNull();
+    expect(by('POST', '/a')).toEqual({ kind: 'public', origin: 'contract' });
+    expect(by('PUT', '/a')).toMatchObject({ alternatives: [[{ scopes: ['x'] }], [{ scopes: ['y', 'z'] }], []] });
+    expect(listed?.scopes).toEqual([{ name: 'r', description: 'read' }]);
+    expect(listed?.schemes.map((scheme) => scheme.type)).toEqual(['oauth2', 'unsupported']);
+    expect(listed?.problems.items.map((problem) => problem.pointer)).toEqual(
+      expect.arrayContaining(['/components/securitySchemes/k', '/paths/~1b/get/security/1/missing']),
+    );
+  });
+
+  test('no word about security is open, which is not the same as public', () => expect(read(minimal('  /a: { get: {} }')).listed?.access.kind).toBe('open'));
+});
+
+describe('descriptions that cannot be used in part or at all', () => {
+  test.each<[string, string, RegExp, number | null]>([
+    ['empty', '', /empty/, null],
+    ['broken JSON', '{\n  "openapi": "3.1.0",\n  "info": }', /not JSON/, 3],
+    ['broken YAML', 'openapi: 3.1.0\n  info: [', /not YAML/, null],
+    ['a list', '- a\n- b', /not an object/, 1],
+    ['2.0', 'swagger: "2.0"\ninfo: {}', /version 2.0/, null],
+    ['3.2', 'openapi: 3.2.0', /3\.2\.0 is not read/, null],
+    ['a number as version', 'openapi: 3.1', /number/, null],
+    ['something else', 'hello: world', /no member/, null],
+  ])('%s', (_name, text, message, line) => {
+    const { problems, version } = readContract(text);
+    expect(version).toBeNull();
+    expect(problems[0]).toMatchObject({ severity: 'error', message: expect.stringMatching(message) });
+    if (line !== null) expect(problems[0]?.line).toBe(line);
+  });
+
+  test('circles, missing targets and foreign references are named with their line', () => {
+    const text = minimal(
+      "  /a: { $ref: '#/paths/~1b' }\n  /b: { $ref: '#/paths/~1a' }\n  /c:\n    get:\n      responses:\n        '200': { $ref: 'https://other.example/x.yaml' }\n        '404': { $ref: '#/components/responses/Gone' }",
+    );
+    const { contract, listed } = read(text);
+    const messages = listed?.problems.items.map((problem) => problem.message).join('\n') ?? '';
+    expect(messages).toMatch(/leads back to itself/);
+    expect(messages).toMatch(/outside this document/);
+    expect(messages).toMatch(/which is not there/);
+    const foreign = listed?.problems.items.find((problem) => problem.message.includes('outside'))?.pointer ?? '';
+    expect(contract.locate([foreign]).get(foreign)).toBe(9);
+  });
+
+  test('operations that match alike, repeated ids and broken templates are named', () => {
+    const { listed } = read(
+      minimal('  /a/{x}: { get: { operationId: one } }\n  /a/{y}: { get: { operationId: one } }\n  /b/{: { get: {} }\n  /c: { get: { operationId: one } }'),
+    );
+    const messages = listed?.problems.items.map((problem) => problem.message).join('\n') ?? '';
+    expect(messages).toMatch(/matches the same requests/);
+    expect(messages).toMatch(/unbalanced brace/);
+    expect(messages).toMatch(/another operation has the operationId one/);
+    expect(listed?.operations).toHaveLength(2);
+  });
+
+  test('an alias bomb, deep nesting and names of prototypes do no harm', () => {
+    const bomb = `a: &a [x]\n${'bcdefghijk'
+      .split('')
+      .map((name, index) => `${name}: &${name} [${Array(20).fill(`*${'abcdefghij'[index]}`).join(',')}]`)
+      .join('\n')}\nopenapi: 3.1.0`;
+    expect(readContract(bomb).document).toBeNull();
+    expect(readContract(`{"openapi":"3.1.0","paths":${'{"a":'.repeat(300)}1${'}'.repeat(300)}}`).problems[0]?.message).toMatch(/nested deeper/);
+    const { listed } = read(
+      '{"openapi":"3.1.0","paths":{"/a":{"get":{"security":[{"__proto__":[]},{"constructor":[]}],"responses":{"200":{"$ref":"#/__proto__/x"}}}}},"components":{"securitySchemes":{"toString":{"$ref":"#/constructor"}}}}',
+    );
+    expect(listed?.operations).toHaveLength(1);
+  });
+
+  test('a repeated member of JSON is told with its line', () => {
+    expect(readContract('{\n"openapi": "3.1.0",\n"paths": {},\n"paths": {}\n}').problems).toEqual([
+      { severity: 'notice', pointer: '/paths', line: 4, message: expect.stringContaining('twice') },
+    ]);
+  });
+
+  test('ten megabytes and thousands of operations are read', () => {
+    const paths = Object.fromEntries(
+      Array.from({ length: 5000 }, (_, index) => [`/things/${index}/{id}`, { get: { operationId: `op${index}`, description: 'x'.repeat(1900) } }]),
+    );
+    const { contract, listed } = read(JSON.stringify({ openapi: '3.1.0', info: { title: 'T', version: '1' }, paths }));
+    expect(contract.problems).toEqual([]);
+    expect(listed?.operations).toHaveLength(5000);
+  });
+
+  test('no text makes reading throw', () => {
+    fc.assert(
+      fc.property(
+        fc.oneof(
+          fc.string(),
+          fc.json(),
+          fc.json().map((json) => `{"openapi":"3.1.0","paths":${json},"components":${json},"security":${json}}`),
+        ),
+        (text) => void read(text),
+      ),
+      { numRuns: 500 },
+    );
+  });
+});
+
+test('a newer description is compared by method and path, whatever its parameters are called', () => {
+  const before = read(minimal('  /a/{id}: { get: { summary: A } }\n  /b: { get: {} }')).listed?.operations ?? [];
+  const after = read(minimal('  /a/{key}: { get: { summary: A } }\n  /c: { post: { security: [] } }')).listed?.operations ?? [];
+  expect(diffContracts(before, after)).toEqual([
+    { kind: 'changed', method: 'GET', path: '/a/{key}', detail: 'path parameters renamed, was /a/{id}' },
+    { kind: 'added', method: 'POST', path: '/c', detail: '' },
+    { kind: 'removed', method: 'GET', path: '/b', detail: '' },
+  ]);
+});

@@ -1,0 +1,41 @@
+/** Facts of one signature algorithm. `keyType` and `curve` bind it to its keys, so that no key serves a foreign algorithm. */
+export interface AlgorithmFacts {
+  readonly keyType: 'RSA' | 'EC' | 'OKP' | 'oct';
+  readonly curve: string | null;
+  /** Least size of a key in bits: RFC 7518 sections 3.2, 3.3 and 3.5. */
+  readonly minBits: number;
+  readonly standard: string;
+}
+
+const row = (keyType: AlgorithmFacts['keyType'], curve: string | null, minBits: number, standard: string): AlgorithmFacts => ({
+  keyType,
+  curve,
+  minBits,
+  standard,
+});
+
+/** Every JWS algorithm that can be accepted. `none` has no row and so can never be. */
+export const ALGORITHMS = {
+  RS256: row('RSA', null, 2048, 'RFC 7518 section 3.3'),
+  RS384: row('RSA', null, 2048, 'RFC 7518 section 3.3'),
+  RS512: row('RSA', null, 2048, 'RFC 7518 section 3.3'),
+  PS256: row('RSA', null, 2048, 'RFC 7518 section 3.5'),
+  PS384: row('RSA', null, 2048, 'RFC 7518 section 3.5'),
+  PS512: row('RSA', null, 2048, 'RFC 7518 section 3.5'),
+  ES256: row('EC', 'P-256', 256, 'RFC 7518 section 3.4'),
+  ES384: row('EC', 'P-384', 384, 'RFC 7518 section 3.4'),
+  ES512: row('EC', 'P-521', 521, 'RFC 7518 section 3.4'),
+  EdDSA: row('OKP', 'Ed25519', 256, 'RFC 8037 section 3.1'),
+  HS256: row('oct', null, 256, 'RFC 7518 section 3.2'),
+  HS384: row('oct', null, 384, 'RFC 7518 section 3.2'),
+  HS512: row('oct', null, 512, 'RFC 7518 section 3.2'),
+} as const satisfies Record<string, AlgorithmFacts>;
+
+export type Algorithm = keyof typeof ALGORITHMS;
+
+/** Algorithms a provider's published keys can serve; the symmetric ones need a secret and are left out. */
+export const PUBLIC_KEY_ALGORITHMS: readonly Algorithm[] = (Object.keys(ALGORITHMS) as Algorithm[]).filter((name) => ALGORITHMS[name].keyType !== 'oct');
+
+export function isAlgorithm(name: unknown): name is Algorithm {
+  return typeof name === 'string' && Object.hasOwn(ALGORITHMS, name);
+}

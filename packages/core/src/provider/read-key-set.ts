@@ -1,0 +1,113 @@
+import { calculateJwkThumbprint, importJWK, type CryptoKey, type JWK } from 'jose';
+import { ALGORITHMS, type Algorithm } from '../document/algorithms.js';
+import { isCanonicalBase64url } from '../util/base64url.js';
+import { isRecord } from '../util/json-pointer.js';
+import type { VerificationKey } from '../token/verify-signature.js';
+
+/** A key of a set that is not used, and why, in words for the operator. */
+export interface RefusedKey {
+  readonly index: number;
+  readonly kid: string | null;
+  readonly reason: string;
+}
+
+export interface ReadKeySet {
+  readonly keys: readonly VerificationKey[];
+  readonly refused: readonly RefusedKey[];
+}
+
+/** At most this many keys of one set are read. */
+const MAX_KEYS = 100;
+const PRIVATE_MEMBERS = ['d', 'p', 'q', 'dp', 'dq', 'qi', 'oth'];
+
+/**
+ * Reads a JWK Set (RFC 7517 section 5). Keys that cannot verify signatures here are refused by name and do not spoil
+ * the rest: encryption keys, unknown types and curves, RSA below 2048 bits (RFC 7518 section 3.3), symmetric keys,
+ * and keys published with their private part, which anybody could sign with.
+ * @returns null when the document is not a key set at all
+ */
+export async function readKeySet(document: unknown): Promise<ReadKeySet | null> {
+  if (!isRecord(document) || !Array.isArray(document['keys'])) return null;
+  const keys: VerificationKey[] = [];
+  const refused: RefusedKey[] = [];
+  const entries = document['keys'].slice(0, MAX_KEYS) as unknown[];
+  for (const [index, entry] of entries.entries()) {
+    const kid = isRecord(entry) && typeof entry['kid'] === 'string' ? entry['kid'] : null;
+    const reason = isRecord(entry) ? reasonToRefuse(entry) : 'it is not an object';
+    const key = reason === null ? await readKey(entry as JWK) : null;
+    if (key) keys.push(key);
+    else refused.push({ index, kid, reason: reason ?? 'its members are not a valid key' });
+  }
+  if (document['keys'].length > MAX_KEYS) refused.push({ index: MAX_KEYS, kid: null, reason: `only the first ${MAX_KEYS} keys of a set are read` });
+  return { keys, refused };
+}
+
+function reasonToRefuse(jwk: Record<string, unknown>): string | null {
+  const type = jwk['kty'];
+  if (type === 'oct') return 'a published symmetric key is no secret';
+  if (type !== 'RSA' && type !== 'EC' && type !== 'OKP') return `key type ${JSON.stringify(type)} is not known`;
+  if (PRIVATE_MEMBERS.some((name) => jwk[name] !== undefined)) return 'it is published with its private part';
+  if (jwk['use'] !== undefined && jwk['use'] !== 'sig') return `its use is ${JSON.stringify(jwk['use'])}, not "sig"`;
+  const operations = jwk['key_ops'];
+  if (operations !== undefined && !(Array.isArray(operations) && operations.includes('verify'))) return 'its key_ops do not include "verify"';
+  const algorithm = jwk['alg'];
+  if (algorithm !== undefined) {
+    const fits = typeof algorithm === 'string' && Object.hasOwn(ALGORITHMS, algorithm) && ALGORITHMS[algorithm as Algorithm].keyType === type;
+    if (!fits) return `its alg ${JSON.stringify(algorithm)} does not go with key type ${type}`;
+  }
+  if (type === 'RSA') {
+    const bits = bitsOf(jwk['n']);
+    if (bits < 2048) return `RSA key of ${bits} bits; at least 2048 are needed`;
+  } else if (algorithmsFor(jwk).length === 0) return `curve ${JSON.stringify(jwk['crv'])} is not known`;
+  return null;
+}
+
+/** Makes one acceptable JWK ready; null when its members do not form a key. Also used for keys set by hand. */
+export async function readKey(jwk: JWK, origin: VerificationKey['origin'] = 'key-set'): Promise<VerificationKey | null> {
+  const algorithms = algorithmsFor(jwk);
+  const first = algorithms[0];
+  if (!first) return null;
+  const imported = new Map<Algorithm, Promise<CryptoKey | Uint8Array>>();
+  const material = (algorithm: Algorithm) => {
+    let key = imported.get(algorithm);
+    if (!key) imported.set(algorithm, (key = importJWK({ ...jwk, ext: true }, algorithm)));
+    return key;
+  };
+  try {
+    await material(first);
+    return {
+      kid: jwk.kid ?? null,
+      keyType: jwk.kty ?? '',
+      curve: jwk.crv ?? null,
+      bits: sizeOf(jwk),
+      algorithm: jwk.alg ?? null,
+      thumbprint: await calculateJwkThumbprint(jwk, 'sha256'),
+      origin,
+      material,
+      jwk,
+    };
+  } catch {
+    return null;
+  }
+}
+
+function algorithmsFor(jwk: JWK): Algorithm[] {
+  return (Object.keys(ALGORITHMS) as Algorithm[]).filter((name) => {
+    const facts = ALGORITHMS[name];
+    return facts.keyType === jwk.kty && (facts.curve === null || facts.curve === jwk.crv) && (jwk.alg === undefined || jwk.alg === name);
+  });
+}
+
+function sizeOf(jwk: JWK): number {
+  if (jwk.kty === 'RSA') return bitsOf(jwk.n);
+  if (jwk.kty === 'oct') return typeof jwk.k === 'string' ? Math.floor((jwk.k.length * 6) / 8) * 8 : 0;
+  return { 'P-256': 256, 'P-384': 384, 'P-521': 521, Ed25519: 256 }[jwk.crv ?? ''] ?? 0;
+}
+
+/** Bits of a big-endian base64url integer, leading zero bits not counted. */
+function bitsOf(value: unknown): number {
+  if (typeof value !== 'string' || value === '' || !isCanonicalBase64url(value)) return 0;
+  const bytes = Uint8Array.from(atob(value.replaceAll('-', '+').replaceAll('_', '/')), (c) => c.charCodeAt(0));
+  const start = bytes.findIndex((byte) => byte !== 0);
+  return start < 0 ? 0 : (bytes.length - start) * 8 - Math.clz32(bytes[start] ?? 0) + 24;
+}

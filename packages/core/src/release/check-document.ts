@@ -1,0 +1,91 @@
+import { PUBLIC_KEY_ALGORITHMS } from '../document/algorithms.js';
+import { METHOD_NAMES } from '../document/method-names.js';
+import { RELEASE_FORMAT, type ApiRule, type ProviderRule, type ReleaseDocument } from '../document/release-document.js';
+import { issuerProblem } from '../provider/read-discovery.js';
+import { ConfigError } from '../util/config-error.js';
+
+const fail = (pointer: string, message: string): never => {
+  throw new ConfigError(pointer, message);
+};
+
+/**
+ * Checks what the types of a release cannot say: ranges, references between its parts, names used twice.
+ * @throws ConfigError with the pointer of the first member that is wrong
+ */
+export function checkDocument(document: ReleaseDocument): void {
+  if (document.format !== RELEASE_FORMAT) fail('/format', `this version reads release format ${RELEASE_FORMAT}, not ${String(document.format)}`);
+  unique(
+    document.providers.map((provider) => provider.id),
+    (index) => `/providers/${index}/id`,
+    'two providers have the same id',
+  );
+  unique(
+    document.providers.map((provider) => provider.issuer),
+    (index) => `/providers/${index}/issuer`,
+    'two providers have the same issuer',
+  );
+  unique(
+    document.apis.map((api) => api.id),
+    (index) => `/apis/${index}/id`,
+    'two APIs have the same id',
+  );
+  document.providers.forEach((provider, index) => checkProvider(provider, `/providers/${index}`));
+  const providers = new Set(document.providers.map((provider) => provider.id));
+  document.apis.forEach((api, index) => checkApi(api, providers, `/apis/${index}`));
+}
+
+function unique(values: readonly string[], pointer: (index: number) => string, message: string): void {
+  const seen = new Set<string>();
+  values.forEach((value, index) => {
+    if (seen.has(value)) fail(pointer(index), `${message}: ${value}`);
+    seen.add(value);
+  });
+}
+
+function checkProvider(provider: ProviderRule, at: string): void {
+  const problem = issuerProblem(provider.issuer);
+  if (problem !== null) fail(`${at}/issuer`, problem);
+  if (provider.algorithms.length === 0) fail(`${at}/algorithms`, 'at least one algorithm must be accepted');
+  provider.algorithms.forEach((algorithm, index) => {
+    if (!PUBLIC_KEY_ALGORITHMS.includes(algorithm)) fail(`${at}/algorithms/${index}`, `${String(algorithm)} cannot be verified with published keys`);
+  });
+  within(provider.leewaySeconds, 0, 300, `${at}/leewaySeconds`);
+  within(provider.lastGoodSeconds, 60, 604_800, `${at}/lastGoodSeconds`);
+}
+
+function within(value: number, least: number, most: number, pointer: string): void {
+  if (!Number.isFinite(value) || value < least || value > most) fail(pointer, `must be a number from ${least} to ${most}`);
+}
+
+function checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): void {
+  if (api.basePath !== '' && !/^(\/[^/{}?#;%\\\s]+)+$/.test(api.basePath))
+    fail(`${at}/basePath`, 'a base path is empty, or begins with a slash, has no empty segment and does not end with a slash');
+  if (/(^|\/)\.\.?(\/|$)/.test(api.basePath)) fail(`${at}/basePath`, 'a base path has no dot segments');
+  if (api.basePath.startsWith('/.well-known')) fail(`${at}/basePath`, '/.well-known is served by the gateway itself');
+  const upstream = URL.canParse(api.upstream.url) ? new URL(api.upstream.url) : null;
+  if (!upstream || !/^https?:$/.test(upstream.protocol)) fail(`${at}/upstream/url`, 'the upstream is an absolute http or https URL');
+  else if (upstream.search !== '' || upstream.hash !== '' || upstream.username !== '' || upstream.password !== '')
+    fail(`${at}/upstream/url`, 'the upstream URL has no query, fragment or credentials');
+  within(api.upstream.connectTimeoutMs, 10, 120_000, `${at}/upstream/connectTimeoutMs`);
+  within(api.upstream.responseTimeoutMs, 10, 3_600_000, `${at}/upstream/responseTimeoutMs`);
+  if (api.cors?.origins.includes('*') && api.cors.credentials) fail(`${at}/cors/credentials`, 'any origin cannot go with credentials');
+  unique(
+    api.schemes.map((scheme) => scheme.name),
+    (index) => `${at}/schemes/${index}/name`,
+    'two security schemes have the same name',
+  );
+  api.schemes.forEach((scheme, index) =>
+    scheme.providers.forEach((id, position) => {
+      if (!providers.has(id)) fail(`${at}/schemes/${index}/providers/${position}`, `there is no provider ${id}`);
+    }),
+  );
+  unique(
+    api.operations.map((operation) => operation.id),
+    (index) => `${at}/operations/${index}/id`,
+    'two operations have the same id',
+  );
+  api.operations.forEach((operation, index) => {
+    if (!(METHOD_NAMES as readonly string[]).includes(operation.method))
+      fail(`${at}/operations/${index}/method`, `the method ${operation.method} is not one of ${METHOD_NAMES.join(', ')}`);
+  });
+}

@@ -1,0 +1,69 @@
+import { ConfigError } from '../util/config-error.js';
+
+/** One segment of a path template: fixed, a whole parameter, or parameters with fixed text between them. */
+export type TemplateSegment =
+  | { readonly kind: 'fixed'; readonly text: string }
+  | { readonly kind: 'parameter'; readonly names: readonly string[]; readonly around: readonly string[] | null };
+
+const PARAMETER = /\{([^{}]+)\}/g;
+const MAX_PARAMETERS_IN_SEGMENT = 4;
+
+/**
+ * Reads a path template (OpenAPI 3.1.2 section 4.8.8.2). Fixed text is brought into the same normal form as request paths.
+ * @throws ConfigError at `pointer` for an unbalanced brace, a missing slash, or a parameter named twice
+ */
+export function readTemplate(template: string, pointer: string): TemplateSegment[] {
+  if (!template.startsWith('/')) throw new ConfigError(pointer, `the path ${template} does not begin with a slash`);
+  const names = [...template.matchAll(PARAMETER)].map((match) => match[1] ?? '');
+  if (new Set(names).size < names.length) throw new ConfigError(pointer, `the path ${template} names a parameter twice`);
+  return template
+    .slice(1)
+    .split('/')
+    .map((segment) => readSegment(segment, template, pointer));
+}
+
+function readSegment(segment: string, template: string, pointer: string): TemplateSegment {
+  const names = [...segment.matchAll(PARAMETER)].map((match) => match[1] ?? '');
+  const fixed = segment.split(PARAMETER).filter((_, index) => index % 2 === 0);
+  if (fixed.some((text) => /[{}]/.test(text))) throw new ConfigError(pointer, `the path ${template} has an unbalanced brace`);
+  if (names.length === 0) return { kind: 'fixed', text: normaliseFixed(segment) };
+  if (names.length > MAX_PARAMETERS_IN_SEGMENT)
+    throw new ConfigError(pointer, `the path ${template} has more than ${MAX_PARAMETERS_IN_SEGMENT} parameters in one segment`);
+  if (fixed.slice(1, -1).includes('')) throw new ConfigError(pointer, `the path ${template} has two parameters with nothing between them`);
+  if (fixed.every((text) => text === '')) {
+    return { kind: 'parameter', names, around: null };
+  }
+  return { kind: 'parameter', names, around: fixed.map(normaliseFixed) };
+}
+
+/**
+ * The values of the parameters of a segment whose fixed text stands around them, or null when it does not fit. Each
+ * value ends at the first place where the next text begins, which finds a fit whenever there is one, in one pass.
+ */
+export function matchAround(around: readonly string[], segment: string): string[] | null {
+  const first = around[0] ?? '';
+  const last = around[around.length - 1] ?? '';
+  const end = segment.length - last.length;
+  if (!segment.startsWith(first) || !segment.endsWith(last)) return null;
+  const values: string[] = [];
+  let at = first.length;
+  for (let index = 1; index < around.length; index++) {
+    const text = around[index] ?? '';
+    const next = index === around.length - 1 ? end : segment.indexOf(text, at + 1);
+    if (next <= at || next > end) return null;
+    values.push(segment.slice(at, next));
+    at = next + text.length;
+  }
+  return values;
+}
+
+/** Encodes what a URL parser would encode and resolves escapes of unreserved characters. */
+export function normaliseFixed(text: string): string {
+  const encoded = text.replace(/%[0-9A-Fa-f]{2}|[^A-Za-z0-9_~!$&'()*+,=:@.;-]/g, (part) =>
+    part.length === 3 && part.startsWith('%') ? part.toUpperCase() : encodeURIComponent(part),
+  );
+  return encoded.replace(/%([0-9A-F]{2})/g, (escape, hex: string) => {
+    const character = String.fromCharCode(parseInt(hex, 16));
+    return /^[A-Za-z0-9_~.-]$/.test(character) ? character : escape;
+  });
+}

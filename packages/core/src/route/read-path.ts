@@ -1,0 +1,76 @@
+import { finding, type Finding } from '../verdict/codes.js';
+
+/** The longest request target that is read, in characters. */
+export const MAX_TARGET_LENGTH = 8192;
+
+/** The one spelling of a path that is routed, checked and forwarded. */
+export interface ReadPath {
+  /** Segments in normal form: unreserved characters plain, other escapes in upper case. A slash at the end gives a last empty one. */
+  readonly segments: readonly string[];
+  readonly path: string;
+  /** The query with its question mark, as sent; empty when there is none. */
+  readonly query: string;
+}
+
+const PLAIN = /^\/[A-Za-z0-9_~!$&'()*+,=:@/.-]*$/;
+const ALLOWED = /^(?:[A-Za-z0-9_~!$&'()*+,=:@.;-]|%[0-9A-Fa-f]{2})*$/;
+const UNRESERVED = /^[A-Za-z0-9_~.-]$/;
+const QUERY = /^[\x21\x24-\x7e]*$/;
+
+/**
+ * Reads a request target (RFC 9112 section 3.2) and brings its path into one normal form (RFC 3986 section 6.2.2):
+ * escapes of unreserved characters are resolved and others upper-cased. What two readers could take for two different
+ * paths is refused and not repaired: dot segments, empty segments, encoded separators, escapes inside escapes,
+ * matrix parameters, control characters.
+ * Passing: `/gates/%47-12` is `/gates/G-12`. Refused: `/gates/..%2Fsecret`.
+ */
+export function readPath(target: string): ReadPath | Finding {
+  if (target.length > MAX_TARGET_LENGTH) return finding('path.too-long', { length: target.length, limit: MAX_TARGET_LENGTH });
+  const originForm = target.charCodeAt(0) === 47 ? target : originFormOf(target);
+  if (originForm === null) return finding('path.target', { found: target.slice(0, 80) });
+  const mark = originForm.indexOf('?');
+  const path = mark < 0 ? originForm : originForm.slice(0, mark);
+  const query = mark < 0 ? '' : originForm.slice(mark);
+  if (query !== '' && !QUERY.test(query)) return finding('path.malformed-escape', { at: path.length + 1 });
+  // The usual request has nothing to resolve: one expression and two searches decide that.
+  if (PLAIN.test(path) && !path.includes('//') && !path.includes('/.')) return { segments: path.slice(1).split('/'), path, query };
+  return normalise(path, query);
+}
+
+function originFormOf(target: string): string | null {
+  if (!/^https?:\/\//i.test(target)) return null;
+  const slash = target.indexOf('/', target.indexOf('//') + 2);
+  return slash < 0 ? '/' : target.slice(slash);
+}
+
+function normalise(path: string, query: string): ReadPath | Finding {
+  const raw = path.slice(1).split('/');
+  const segments: string[] = [];
+  for (const [index, text] of raw.entries()) {
+    const segment = readSegment(text, index, index === raw.length - 1);
+    if (typeof segment !== 'string') return segment;
+    segments.push(segment);
+  }
+  return { segments, path: `/${segments.join('/')}`, query };
+}
+
+function readSegment(text: string, index: number, last: boolean): string | Finding {
+  const at = index + 1;
+  if (text === '') return last ? '' : finding('path.empty-segment', { at });
+  if (text.includes('\\')) return finding('path.encoded-separator', { found: '\\' });
+  if (!ALLOWED.test(text)) return finding('path.malformed-escape', { at });
+  if (text.includes(';')) return finding('path.matrix-parameter', { at });
+  let problem: Finding | null = null;
+  const segment = text.replace(/%([0-9A-Fa-f]{2})/g, (escape, hex: string, offset: number) => {
+    const code = parseInt(hex, 16);
+    const upper = `%${hex.toUpperCase()}`;
+    if (upper === '%2F' || upper === '%5C') problem ??= finding('path.encoded-separator', { found: escape });
+    else if (code < 32 || code === 127) problem ??= finding('path.control-character', { found: escape });
+    else if (upper === '%25' && /^[0-9A-Fa-f]{2}/.test(text.slice(offset + 3)))
+      problem ??= finding('path.double-encoding', { found: text.slice(offset, offset + 5) });
+    const character = String.fromCharCode(code);
+    return UNRESERVED.test(character) ? character : upper;
+  });
+  if (problem) return problem;
+  return segment === '.' || segment === '..' ? finding('path.dot-segment', { at }) : segment;
+}

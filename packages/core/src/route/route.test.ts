@@ -1,0 +1,205 @@
+import fc from 'fast-check';
+import { ConfigError } from '../util/config-error.js';
+import { matchAround, readTemplate } from './path-template.js';
+import { readPath } from './read-path.js';
+import { foldSegment, Router } from './router.js';
+
+const codeOf = (target: string): string => {
+  const read = readPath(target);
+  return 'code' in read ? read.code : read.path;
+};
+
+describe('reading a request target (RFC 3986 section 6.2.2, RFC 9112 section 3.2)', () => {
+  test.each([
+    ['/gates', '/gates'],
+    ['/', '/'],
+    ['/gates/', '/gates/'],
+    ['/gates/%47-12', '/gates/G-12'],
+    ['/caf%c3%a9', '/caf%C3%A9'],
+    ['/a%20b', '/a%20b'],
+    ['/100%25', '/100%25'],
+    ['/a%3Bb', '/a%3Bb'],
+    ['http://gateway.example/gates?x=1', '/gates'],
+    ['http://gateway.example', '/'],
+  ])('%s is %s', (target, path) => expect(codeOf(target)).toBe(path));
+
+  test.each([
+    ['/a/../b', 'path.dot-segment'],
+    ['/a/..', 'path.dot-segment'],
+    ['/./a', 'path.dot-segment'],
+    ['/a/%2e%2E/b', 'path.dot-segment'],
+    ['/a/.%2e/b', 'path.dot-segment'],
+    ['//a', 'path.empty-segment'],
+    ['/a//b', 'path.empty-segment'],
+    ['/a%2Fb', 'path.encoded-separator'],
+    ['/a%5cb', 'path.encoded-separator'],
+    ['/a\\b', 'path.encoded-separator'],
+    ['/a%00', 'path.control-character'],
+    ['/a%7f', 'path.control-character'],
+    ['/a;x=1/b', 'path.matrix-parameter'],
+    ['/a%252Fb', 'path.double-encoding'],
+    ['/a%2541', 'path.double-encoding'],
+    ['/a%2', 'path.malformed-escape'],
+    ['/a%zz', 'path.malformed-escape'],
+    ['/a"b', 'path.malformed-escape'],
+    ['/é', 'path.malformed-escape'],
+    ['/a?x=#y', 'path.malformed-escape'],
+    ['*', 'path.target'],
+    ['gateway.example:443', 'path.target'],
+    ['ftp://gateway.example/a', 'path.target'],
+    [`/${'a'.repeat(9000)}`, 'path.too-long'],
+  ])('%s is refused as %s', (target, code) => expect(codeOf(target)).toBe(code));
+
+  test('a normal path stays as it is when read again', () => {
+    fc.assert(
+      fc.property(fc.webPath(), (path) => {
+        const once = readPath(path || '/');
+        if ('code' in once) return;
+        const twice = readPath(once.path);
+        expect('code' in twice ? twice.code : twice.path).toBe(once.path);
+      }),
+      { numRuns: 500 },
+    );
+  });
+});
+
+describe('path templates (OpenAPI 3.1.2 section 4.8.8.2)', () => {
+  test.each(['gates', '/a/{b', '/a/b}', '/{a}{b}', '/{a}/{a}', '/{a}{b}x'])('%s cannot be used', (template) =>
+    expect(() => readTemplate(template, '/p')).toThrow(ConfigError),
+  );
+  test('text around a parameter stays text', () => {
+    const [segment] = readTemplate('/report({id}).{format}', '/p');
+    expect(segment).toMatchObject({ kind: 'parameter', names: ['id', 'format'] });
+    const match = (text: string) => (segment?.kind === 'parameter' && segment.around ? matchAround(segment.around, text) : undefined);
+    expect(match('report(7).pdf')).toEqual(['7', 'pdf']);
+    expect(match('reportX7).pdf')).toBeNull();
+    expect(match('report().pdf')).toBeNull();
+    expect(match('report(a).b).pdf')).toEqual(['a', 'b).pdf']);
+  });
+});
+
+const routerOf = (templates: readonly string[], method = 'GET'): Router<string, string> => {
+  const router = new Router<string, string>();
+  router.addArea([], 'api', '/');
+  for (const template of templates) router.add(readTemplate(template, template), method, template, template);
+  return router;
+};
+const find = (router: Router<string, string>, path: string, method = 'GET') => router.find(path.slice(1).split('/'), method);
+
+describe('the router', () => {
+  const router = routerOf(['/gates', '/gates/{id}', '/gates/lock', '/gates/{id}/flow', '/files/{name}.json', '/files/{name}']);
+
+  test.each([
+    ['/gates', '/gates', []],
+    ['/gates/G-1', '/gates/{id}', ['G-1']],
+    ['/gates/lock', '/gates/lock', []],
+    ['/gates/lock/flow', '/gates/{id}/flow', ['lock']],
+    ['/files/a.json', '/files/{name}.json', ['a']],
+    ['/files/a.txt', '/files/{name}', ['a.txt']],
+  ])('%s leads to %s', (path, target, parameters) => expect(find(router, path)).toEqual({ kind: 'found', target, area: 'api', parameters }));
+
+  test.each(['/gates/', '/gate', '/gates/1/2/3', '/gates//'])('%s leads nowhere', (path) => expect(find(router, path).kind).toBe('no-path'));
+
+  test.each(['/gates/LOCK', '/gates/Lock', '/gates/lock.', '/gates/lock%20', '/gates/%EF%BD%8Cock'])(
+    '%s could be read as a fixed segment and is refused',
+    (path) => expect(find(router, path)).toMatchObject({ kind: 'ambiguous', reserved: 'lock' }),
+  );
+
+  test('HEAD follows GET, other methods are named', () => {
+    expect(find(router, '/gates', 'HEAD')).toMatchObject({ kind: 'found', target: '/gates' });
+    expect(find(router, '/gates', 'POST')).toMatchObject({ kind: 'no-method', methods: ['GET', 'HEAD'] });
+  });
+
+  test('the same method and path twice is a mistake of the configuration', () => {
+    expect(() => routerOf(['/gates/{a}', '/gates/{b}'])).toThrow(ConfigError);
+  });
+
+  /**
+   * An upstream as lenient as any: it decodes twice, folds case, cuts matrix parameters and blanks, merges slashes and
+   * resolves dots before it routes. Whatever spelling a caller sends, the rule that the gateway applies must be the
+   * rule of the operation that even such an upstream would run.
+   */
+  test('no spelling of a path reaches an operation under the rules of another', () => {
+    const templates = ['/open', '/open/{any}', '/admin', '/admin/{id}', '/admin/{id}/keys', '/admin/export', '/items/{id}', '/items/all'];
+    const guarded = routerOf(templates);
+    const decode = (text: string): string => text.replace(/%([0-9a-f]{2})/gi, (_all, hex: string) => String.fromCharCode(parseInt(hex, 16)));
+    const lenient = (target: string): string | null => {
+      const path = decode(decode(target.split('?')[0] ?? '')).replaceAll('\\', '/');
+      const resolved: string[] = [];
+      for (const segment of path.split('/').map((part) =>
+        (part.split(';')[0] ?? '')
+          .trim()
+          .replace(/(?<=[^.])\.+$/, '')
+          .toLowerCase(),
+      )) {
+        if (segment === '..') resolved.pop();
+        else if (segment !== '' && segment !== '.') resolved.push(segment);
+      }
+      const match = guarded.find(resolved.map(encodeURIComponent), 'GET');
+      return match.kind === 'found' ? match.target : null;
+    };
+    const piece = fc.constantFrom(
+      'open',
+      'admin',
+      'export',
+      'items',
+      'all',
+      'keys',
+      'x',
+      'ADMIN',
+      'Export',
+      '..',
+      '.',
+      '%2e%2e',
+      '%2E.',
+      '',
+      '%2f',
+      '%2F',
+      '%5c',
+      '\\',
+      ';a=b',
+      'admin;',
+      'export%20',
+      'export.',
+      '%65xport',
+      '%2565xport',
+      '%61dmin',
+      'adm%69n',
+      '%252e%252e',
+      '%00',
+      'all%2e',
+      'é',
+      '%C3%A9',
+    );
+    const separator = fc.constantFrom(...Array<string>(12).fill('/'), '//', '/./', '%2F', '\\');
+    const spelling = fc
+      .array(fc.tuple(separator, piece, fc.constantFrom(...Array<string>(12).fill(''), '/', ';', '%2e')), { minLength: 1, maxLength: 5 })
+      .map((parts) => `/${parts.map((part) => part.join('')).join('')}`.replace(/^\/\//, '/'));
+    let reached = 0;
+    fc.assert(
+      fc.property(spelling, (target) => {
+        const read = readPath(target);
+        if ('code' in read) return;
+        const match = guarded.find(read.segments, 'GET');
+        if (match.kind !== 'found') return;
+        reached++;
+        expect({ target, upstream: lenient(read.path) }).toEqual({ target, upstream: match.target });
+      }),
+      { numRuns: 20_000 },
+    );
+    expect(reached).toBeGreaterThan(200);
+  });
+
+  test('long hostile segments are read in time that grows with their length only', () => {
+    const mixed = routerOf(['/a/{x}-{y}-{z}.json', '/a/fixed', '/b/{y}', '/b/lock']);
+    const from = performance.now();
+    for (let round = 0; round < 50; round++) {
+      find(mixed, `/a/${'-'.repeat(8000)}`);
+      find(mixed, `/b/${'.'.repeat(4000)}x${'%20'.repeat(1000)}y`);
+    }
+    // A generous bound: with backtracking, one of these alone takes longer.
+    expect(performance.now() - from).toBeLessThan(2000);
+  });
+
+  test('folding a segment never throws', () => fc.assert(fc.property(fc.string(), (text) => typeof foldSegment(text) === 'string')));
+});

@@ -1,0 +1,69 @@
+import { compactVerify, type CryptoKey, type JWK } from 'jose';
+import { ALGORITHMS, isAlgorithm, type Algorithm } from '../document/algorithms.js';
+import { isCanonicalBase64url } from '../util/base64url.js';
+
+/** One key that may verify signatures, made ready before any token arrives. */
+export interface VerificationKey {
+  readonly kid: string | null;
+  readonly keyType: string;
+  readonly curve: string | null;
+  readonly bits: number;
+  /** The algorithm the key is bound to (`alg`, RFC 7517 section 4.4), or null where its publisher left it open. */
+  readonly algorithm: string | null;
+  /** SHA-256 thumbprint, base64url (RFC 7638). */
+  readonly thumbprint: string;
+  /** Public keys come from a key set; secrets are set by hand. Only a secret may serve an HS algorithm. */
+  readonly origin: 'key-set' | 'secret';
+  /** The key, imported for one algorithm. */
+  material(algorithm: Algorithm): Promise<CryptoKey | Uint8Array>;
+  readonly jwk: Readonly<JWK>;
+}
+
+export type SignatureOutcome = { readonly outcome: 'valid'; readonly key: VerificationKey } | { readonly outcome: 'invalid' | 'no-key' };
+
+/** At most this many keys are tried for a token that names none. */
+const MAX_CANDIDATES = 4;
+
+/** Whether a key may verify a token of this algorithm: type, curve, size, own `alg` (RFC 8725 section 3.1). */
+export function keyServes(key: VerificationKey, algorithm: Algorithm): boolean {
+  const facts = ALGORITHMS[algorithm];
+  return (
+    key.keyType === facts.keyType &&
+    (facts.curve === null || key.curve === facts.curve) &&
+    key.bits >= facts.minBits &&
+    (key.algorithm === null || key.algorithm === algorithm) &&
+    (facts.keyType === 'oct') === (key.origin === 'secret')
+  );
+}
+
+/** The keys that may verify a token with this `kid` and algorithm, in the order they are tried (RFC 7515 section 6). */
+export function candidateKeys(keys: readonly VerificationKey[], kid: string | null, algorithm: Algorithm): VerificationKey[] {
+  return keys.filter((key) => (kid === null || key.kid === kid) && keyServes(key, algorithm)).slice(0, MAX_CANDIDATES);
+}
+
+/**
+ * Verifies a compact JWS (RFC 7515 section 5.2) with one of the keys given. Keys named or carried by the token's own
+ * header (`jku`, `x5u`, `jwk`, `x5c`) are never looked at. `crit` is refused unless the library understands it.
+ */
+export async function verifySignature(jws: string, kid: string | null, algorithm: string, keys: readonly VerificationKey[]): Promise<SignatureOutcome> {
+  if (!isAlgorithm(algorithm)) return { outcome: 'no-key' };
+  // Every part, so that one token has one spelling: the library is lenient with blanks and loose bits.
+  if (!jws.split('.').every(isCanonicalBase64url)) return { outcome: 'invalid' };
+  return verifyWithCandidates(jws, kid, algorithm, keys);
+}
+
+/** Like `verifySignature`, for a token whose parts were found to be canonical already. */
+export async function verifyWithCandidates(jws: string, kid: string | null, algorithm: Algorithm, keys: readonly VerificationKey[]): Promise<SignatureOutcome> {
+  const candidates = candidateKeys(keys, kid, algorithm);
+  if (candidates.length === 0) return { outcome: 'no-key' };
+  const options = { algorithms: [algorithm] };
+  for (const key of candidates) {
+    try {
+      await compactVerify(jws, await key.material(algorithm), options);
+      return { outcome: 'valid', key };
+    } catch {
+      // The next candidate decides; a fault in the library is a refusal like any other (fail closed).
+    }
+  }
+  return { outcome: 'invalid' };
+}

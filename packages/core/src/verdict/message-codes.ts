@@ -1,0 +1,44 @@
+import { comparison, passing, refusal } from './code-entry.js';
+
+/** What can be wrong with a message before its path is looked at, and faults of the gateway itself. */
+export const MESSAGE_CODES = {
+  'message.malformed': refusal<{ reason: string }>('message', 400, {
+    title: 'The request is not well-formed HTTP',
+    sentence: (o) => `The request could not be read as HTTP: ${o.reason}.`,
+    standard: 'RFC 9112 section 3',
+    remedy:
+      'Look at what sends it: conflicting lengths, bare line breaks and folded headers are refused because two readers would understand them differently.',
+  }),
+  'message.headers-too-large': refusal<{ limitBytes: number }>('message', 431, {
+    title: 'The header section is too large',
+    sentence: (o) => `The header section is larger than ${o.limitBytes} bytes.`,
+    standard: 'RFC 6585 section 5',
+    remedy: 'Send fewer or shorter headers; cookies and tokens are the usual cause.',
+  }),
+  'message.timeout': refusal<{ limitMs: number }>('message', 408, {
+    title: 'The request took too long to arrive',
+    sentence: (o) => `The request was not complete after ${o.limitMs} ms.`,
+    standard: 'RFC 9110 section 15.5.9',
+    remedy: 'A slow network or a client that stopped sending. If uploads are slow by nature, raise the time limit of the listener.',
+  }),
+  'message.host-missing': refusal<{ found: number }>('message', 400, {
+    title: 'The request needs exactly one Host header',
+    sentence: (o) => `The request has ${o.found} Host headers; it needs exactly one.`,
+    compare: (o) => [comparison('Host headers', '1', String(o.found))],
+    standard: 'RFC 9112 section 3.2',
+    remedy: 'Mend the client: every HTTP/1.1 request carries one Host header.',
+  }),
+  'gateway.no-release': refusal<Record<never, never>>('message', 503, {
+    title: 'The gateway has no release yet',
+    sentence: () => 'This node has no release: none was ever published, or it could not reach the control plane since it started.',
+    standard: 'RFC 9110 section 15.6.4',
+    remedy: 'Publish a release, and look at Releases whether the node is connected.',
+  }),
+  'gateway.fault': refusal<{ at: string }>('message', 500, {
+    title: 'The gateway failed on this request',
+    sentence: (o) => `A fault inside the gateway at ${o.at}; the request was refused rather than let through.`,
+    standard: 'RFC 9110 section 15.6.1',
+    remedy: 'This is a defect of the gateway. The node’s log has the stack.',
+  }),
+  'message.read': passing<Record<never, never>>('message', 'pass', { sentence: () => 'The request is well-formed.' }),
+} as const;

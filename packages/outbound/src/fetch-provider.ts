@@ -1,0 +1,78 @@
+import { issuerProblem, readDiscovery, readKeySet, wellKnownUrls, type Discovery, type ReadKeySet } from '@virga/core';
+import { OutboundError, type ReachPolicy } from './address-guard.js';
+import { guardedFetch } from './guarded-fetch.js';
+
+/** What is needed to ask a provider about itself. */
+export type ProviderAddress = ReachPolicy & { readonly issuer: string };
+
+export interface FetchedKeys extends ReadKeySet {
+  /** How long the answer may be kept, seconds; null when it did not say. */
+  readonly cacheSeconds: number | null;
+}
+
+/** What was asked while looking for a provider's metadata, and what came of it. */
+export interface DiscoveryAttempt {
+  readonly url: string;
+  readonly result: string;
+}
+
+export interface FoundDiscovery {
+  readonly discovery: Discovery;
+  readonly attempts: readonly DiscoveryAttempt[];
+}
+
+/**
+ * Finds a provider's metadata under both well-known forms (OpenID Connect Discovery 1.0 section 4, RFC 8414 section 3).
+ * @throws OutboundError that says what each attempt met
+ */
+export async function fetchDiscovery(provider: ProviderAddress): Promise<FoundDiscovery> {
+  const problem = issuerProblem(provider.issuer);
+  if (problem !== null) throw new OutboundError(problem);
+  const attempts: DiscoveryAttempt[] = [];
+  for (const url of wellKnownUrls(provider.issuer)) {
+    const result = await attempt(url, provider);
+    if (typeof result !== 'string') {
+      attempts.push({ url, result: 'read' });
+      return { discovery: result, attempts };
+    }
+    attempts.push({ url, result });
+  }
+  const first = attempts[0]?.result ?? '';
+  const same = attempts.every((item) => item.result === first);
+  throw new OutboundError(same ? first : attempts.map((item) => `${item.url}: ${item.result}`).join('; '));
+}
+
+async function attempt(url: string, provider: ProviderAddress): Promise<Discovery | string> {
+  try {
+    const fetched = await guardedFetch(url, provider);
+    if (fetched.status !== 200) return `answered ${fetched.status}`;
+    const read = readDiscovery(parse(fetched.text), provider.issuer);
+    return 'reason' in read ? `${read.member ? `${read.member}: ` : ''}${read.reason}` : read;
+  } catch (error) {
+    return (error as Error).message;
+  }
+}
+
+/**
+ * Fetches and reads a provider's key set.
+ * @throws OutboundError when it cannot be fetched or holds no key that can be used
+ */
+export async function fetchKeys(jwksUri: string, provider: ReachPolicy): Promise<FetchedKeys> {
+  const fetched = await guardedFetch(jwksUri, provider);
+  if (fetched.status !== 200) throw new OutboundError(`${jwksUri} answered ${fetched.status}`);
+  const read = await readKeySet(parse(fetched.text));
+  if (!read) throw new OutboundError(`${jwksUri} did not send a key set`);
+  if (read.keys.length === 0) {
+    const reasons = read.refused.map((key) => `${key.kid ?? `key ${key.index}`}: ${key.reason}`).join('; ');
+    throw new OutboundError(`the key set has no key that can be used${reasons ? ` (${reasons})` : ''}`);
+  }
+  return { ...read, cacheSeconds: fetched.cacheSeconds };
+}
+
+function parse(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return null;
+  }
+}

@@ -1,0 +1,5 @@
+export { checkUrl, isLoopback, isPublic, OutboundError, type ReachPolicy } from './address-guard.js';
+export { guardedFetchFunction, type FetchOptions } from './fetch-function.js';
+export { DOCUMENT_LIMITS, guardedFetch, type Fetched, type FetchLimits } from './guarded-fetch.js';
+export { fetchDiscovery, fetchKeys, type DiscoveryAttempt, type FetchedKeys, type FoundDiscovery, type ProviderAddress } from './fetch-provider.js';
+export { KEY_TIMES, ProviderKeys, type AskProvider, type KeyReport, type KeyTimes, type ProviderReport } from './provider-keys.js';

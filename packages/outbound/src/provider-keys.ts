@@ -1,0 +1,208 @@
+import type { HeldKeys, KeySource, ProviderRule, RefusedKey, VerificationKey } from '@virga/core';
+import { fetchDiscovery, fetchKeys, type FetchedKeys } from './fetch-provider.js';
+
+/** Bounds of the key fetches, all in milliseconds. */
+export interface KeyTimes {
+  /** An unknown key causes at most one fetch in this time. */
+  readonly coolDownMs: number;
+  /** Bounds on what Cache-Control may ask for, and what counts when it says nothing. */
+  readonly minLifeMs: number;
+  readonly maxLifeMs: number;
+  readonly defaultLifeMs: number;
+  /** Pause after a fetch that failed. */
+  readonly retryMs: number;
+}
+
+export const KEY_TIMES: KeyTimes = { coolDownMs: 10_000, minLifeMs: 60_000, maxLifeMs: 3_600_000, defaultLifeMs: 300_000, retryMs: 5000 };
+
+export interface KeyReport {
+  readonly kid: string | null;
+  readonly keyType: string;
+  readonly curve: string | null;
+  readonly bits: number;
+  readonly algorithm: string | null;
+  readonly thumbprint: string;
+}
+
+/** The state of one provider as this process sees it, for people to read. */
+export interface ProviderReport {
+  readonly providerId: string;
+  readonly state: 'reachable' | 'last-good' | 'failing' | 'not-asked';
+  readonly reason: string;
+  readonly fetchedAt: number | null;
+  readonly triedAt: number | null;
+  readonly keys: readonly KeyReport[];
+  readonly refused: readonly RefusedKey[];
+}
+
+interface Entry {
+  rule: ProviderRule;
+  held: HeldKeys;
+  refused: readonly RefusedKey[];
+  fetchedAt: number | null;
+  triedAt: number | null;
+  nextFetchAt: number;
+  problem: string | null;
+  flight: Promise<HeldKeys> | null;
+}
+
+const EMPTY: HeldKeys = { generation: 0, state: 'none', keys: [] };
+
+/** How a provider is asked; tests and benchmarks pass their own. */
+export type AskProvider = (provider: ProviderRule) => Promise<FetchedKeys>;
+
+const askOverHttp: AskProvider = async (provider) => {
+  const { discovery } = await fetchDiscovery(provider);
+  return fetchKeys(discovery.jwksUri, provider);
+};
+
+/**
+ * The keys of all providers of a process. One fetch in flight for each; ages and pauses are arithmetic on the clock
+ * given, no timers: `tick` is called now and then. Keys that cannot be renewed serve on for the provider's stated time.
+ */
+export class ProviderKeys implements KeySource {
+  readonly #entries = new Map<string, Entry>();
+  readonly #now: () => number;
+  readonly #ask: AskProvider;
+  readonly #times: KeyTimes;
+  readonly #changed: () => void;
+
+  constructor(now: () => number, changed: () => void = () => undefined, ask: AskProvider = askOverHttp, times: KeyTimes = KEY_TIMES) {
+    this.#now = now;
+    this.#ask = ask;
+    this.#times = times;
+    this.#changed = changed;
+  }
+
+  /** Takes the providers of a release. Keys of a provider that keeps its id and issuer are kept. */
+  follow(providers: readonly ProviderRule[]): void {
+    const ids = new Set(providers.map((provider) => provider.id));
+    for (const id of this.#entries.keys()) if (!ids.has(id)) this.#entries.delete(id);
+    this.add(providers);
+  }
+
+  /** Like `follow`, but forgets nobody: for the providers of a draft that is tried beside the live release. */
+  add(providers: readonly ProviderRule[]): void {
+    for (const rule of providers) {
+      const entry = this.#entries.get(rule.id);
+      if (entry && entry.rule.issuer === rule.issuer) entry.rule = rule;
+      else this.#entries.set(rule.id, { rule, held: EMPTY, refused: [], fetchedAt: null, triedAt: null, nextFetchAt: 0, problem: null, flight: null });
+    }
+    void this.tick();
+  }
+
+  held(providerId: string): HeldKeys {
+    const entry = this.#entries.get(providerId);
+    if (!entry) return EMPTY;
+    this.#age(entry);
+    return entry.held;
+  }
+
+  async refetch(provider: ProviderRule): Promise<HeldKeys> {
+    const entry = this.#entries.get(provider.id);
+    if (!entry) return EMPTY;
+    if (entry.flight) return entry.flight;
+    const pause = entry.held.state === 'none' ? Math.min(this.#times.retryMs, 1000) : this.#times.coolDownMs;
+    if (entry.triedAt !== null && this.#now() - entry.triedAt < pause) return entry.held;
+    return this.#fetch(entry);
+  }
+
+  /** Asks at once, whatever the cool-down: for an operator who presses the button. */
+  async refresh(providerId: string): Promise<void> {
+    const entry = this.#entries.get(providerId);
+    if (entry) await (entry.flight ?? this.#fetch(entry));
+  }
+
+  /** Renews what is due. Resolves when the fetches it began are done. */
+  async tick(): Promise<void> {
+    const due = [...this.#entries.values()].filter((entry) => !entry.flight && this.#now() >= entry.nextFetchAt);
+    await Promise.all(due.map((entry) => this.#fetch(entry)));
+    for (const entry of this.#entries.values()) this.#age(entry);
+  }
+
+  report(): ProviderReport[] {
+    return [...this.#entries.values()].map((entry) => {
+      this.#age(entry);
+      return {
+        providerId: entry.rule.id,
+        state: stateOf(entry),
+        reason: reasonOf(entry),
+        fetchedAt: entry.fetchedAt,
+        triedAt: entry.triedAt,
+        keys: entry.held.keys.map(reportKey),
+        refused: entry.refused,
+      };
+    });
+  }
+
+  #fetch(entry: Entry): Promise<HeldKeys> {
+    entry.triedAt = this.#now();
+    const flight = this.#ask(entry.rule)
+      .then(
+        (fetched) => this.#take(entry, fetched),
+        (error: unknown) => this.#miss(entry, error as Error),
+      )
+      .then(() => {
+        entry.flight = null;
+        this.#changed();
+        return entry.held;
+      });
+    entry.flight = flight;
+    return flight;
+  }
+
+  #take(entry: Entry, fetched: FetchedKeys): void {
+    const now = this.#now();
+    const { minLifeMs, maxLifeMs, defaultLifeMs } = this.#times;
+    const life = fetched.cacheSeconds === null ? defaultLifeMs : Math.min(Math.max(fetched.cacheSeconds * 1000, minLifeMs), maxLifeMs);
+    entry.fetchedAt = now;
+    entry.nextFetchAt = now + life;
+    entry.problem = null;
+    entry.refused = fetched.refused;
+    const same = sameKeys(entry.held.keys, fetched.keys);
+    // Unchanged keys keep their generation, so that known tokens stay known.
+    entry.held = { generation: entry.held.generation + (same ? 0 : 1), state: 'fresh', keys: same ? entry.held.keys : fetched.keys };
+  }
+
+  #miss(entry: Entry, error: Error): void {
+    entry.problem = error.message;
+    entry.nextFetchAt = this.#now() + this.#times.retryMs;
+    if (entry.held.state === 'fresh') entry.held = { ...entry.held, state: 'last-good' };
+    this.#age(entry);
+  }
+
+  #age(entry: Entry): void {
+    if (entry.held.state === 'none' || entry.fetchedAt === null) return;
+    if (this.#now() - entry.fetchedAt <= Math.max(entry.rule.lastGoodSeconds * 1000, entry.problem === null ? this.#times.maxLifeMs : 0)) return;
+    entry.held = { generation: entry.held.generation + 1, state: 'none', keys: [] };
+  }
+}
+
+function sameKeys(before: readonly VerificationKey[], after: readonly VerificationKey[]): boolean {
+  const print = (key: VerificationKey): string => `${key.thumbprint} ${key.kid ?? ''} ${key.algorithm ?? ''}`;
+  return before.length === after.length && before.every((key, index) => print(key) === print(after[index] as VerificationKey));
+}
+
+function stateOf(entry: Entry): ProviderReport['state'] {
+  if (entry.held.state === 'none') return entry.problem === null ? 'not-asked' : 'failing';
+  return entry.held.state === 'last-good' ? 'last-good' : 'reachable';
+}
+
+function reasonOf(entry: Entry): string {
+  const keys = `${entry.held.keys.length} ${entry.held.keys.length === 1 ? 'key' : 'keys'}`;
+  switch (stateOf(entry)) {
+    case 'reachable':
+      return `Discovery and key set were read; ${keys} held.`;
+    case 'last-good':
+      return `${entry.problem ?? ''}. The last good ${keys} serve on for at most ${entry.rule.lastGoodSeconds} s after they were fetched.`;
+    case 'failing':
+      return `${entry.problem ?? ''}. No keys are held, so tokens of this provider are refused with 503.`;
+    case 'not-asked':
+      return 'The provider has not been asked yet.';
+  }
+}
+
+function reportKey(key: VerificationKey): KeyReport {
+  const { kid, keyType, curve, bits, algorithm, thumbprint } = key;
+  return { kid, keyType, curve, bits, algorithm, thumbprint };
+}

@@ -1,0 +1,26 @@
+import { Type } from 'class-transformer';
+import { ArrayMaxSize, IsArray, IsIn, IsNotEmpty, IsOptional, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+
+/** A scope as RFC 6749 section 3.3 spells it. */
+export const SCOPE_PATTERN = /^[\x21\x23-\x5b\x5d-\x7e]+$/;
+
+export class RequirementDto {
+  @IsString() @IsNotEmpty() @MaxLength(200) scheme: string;
+  @IsArray()
+  @ArrayMaxSize(100)
+  @IsString({ each: true })
+  @Matches(SCOPE_PATTERN, { each: true, message: 'A scope has no spaces, quotes or backslashes' })
+  scopes: string[];
+  @IsIn(['all', 'any']) match: 'all' | 'any';
+}
+
+export class AlternativeDto {
+  @IsArray() @ArrayMaxSize(10) @ValidateNested({ each: true }) @Type(() => RequirementDto) schemes: RequirementDto[];
+}
+
+/** Who may call; `alternatives` counts for `required` only. */
+export class AccessDto {
+  @IsIn(['open', 'public', 'required']) kind: 'open' | 'public' | 'required';
+  @IsOptional() @IsIn(['contract', 'hand']) origin?: 'contract' | 'hand';
+  @IsOptional() @IsArray() @ArrayMaxSize(20) @ValidateNested({ each: true }) @Type(() => AlternativeDto) alternatives?: AlternativeDto[];
+}

@@ -1,0 +1,206 @@
+import { Type } from 'class-transformer';
+import {
+  ArrayMaxSize,
+  ArrayNotEmpty,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsInt,
+  IsNotEmpty,
+  IsOptional,
+  IsString,
+  Matches,
+  Max,
+  MaxLength,
+  Min,
+  ValidateIf,
+  ValidateNested,
+} from 'class-validator';
+import { AccessDto, SCOPE_PATTERN } from './access.js';
+
+const BASE_PATH = /^(\/[^/{}?#;%\\\s]+)*$/;
+const BASE_PATH_SAID = { message: 'A base path begins with a slash, does not end with one, and has no spaces: for example /headgates' };
+const HTTP_URL = /^https?:\/\/[^\s/?#@]+(\/[^\s?#]*)?$/i;
+const HTTP_URL_SAID = { message: 'An upstream is an http or https address without query: for example http://127.0.0.1:8080' };
+
+/** A description, as text or as an address to fetch it from; one of the two. */
+export class ContractSourceInput {
+  @IsOptional() @IsString() @MaxLength(16 * 1024 * 1024) text?: string;
+  @IsOptional() @IsString() @Matches(/^https?:\/\//i, { message: 'Give an http or https address' }) @MaxLength(2000) url?: string;
+  /** Lets plain http and loopback addresses be fetched. */
+  @IsOptional() @IsBoolean() allowLoopback?: boolean;
+}
+
+export class ImportInput {
+  @ValidateNested() @Type(() => ContractSourceInput) source: ContractSourceInput;
+  /** Taken from the description when left out. */
+  @IsOptional() @IsString() @IsNotEmpty({ message: 'A name cannot be empty' }) @MaxLength(100) name?: string;
+  @IsOptional() @IsString() @IsNotEmpty() @MaxLength(50) version?: string;
+  @IsString() @MaxLength(200) @Matches(BASE_PATH, BASE_PATH_SAID) basePath: string;
+  @IsString() @MaxLength(2000) @Matches(HTTP_URL, HTTP_URL_SAID) upstreamUrl: string;
+}
+
+export class ReimportInput {
+  @ValidateNested() @Type(() => ContractSourceInput) source: ContractSourceInput;
+  /** Only says what would change. */
+  @IsOptional() @IsBoolean() dryRun?: boolean;
+}
+
+export class ContractProblemView {
+  @IsIn(['error', 'notice']) severity: 'error' | 'notice';
+  @IsString() pointer: string;
+  @IsOptional() @IsInt() line: number | null;
+  @IsString() message: string;
+}
+
+export class ContractChangeView {
+  @IsIn(['added', 'removed', 'changed']) kind: 'added' | 'removed' | 'changed';
+  @IsString() method: string;
+  @IsString() path: string;
+  @IsString() detail: string;
+}
+
+/** What a description says and what is wrong with it, before anything is stored. */
+export class ContractReading {
+  @IsBoolean() usable: boolean;
+  @IsString() title: string;
+  @IsString() version: string;
+  @IsOptional() @IsString() openapi: string | null;
+  @IsIn(['json', 'yaml']) format: 'json' | 'yaml';
+  @IsArray() @IsString({ each: true }) servers: string[];
+  @IsInt() operationCount: number;
+  @IsArray() @ValidateNested({ each: true }) @Type(() => ContractProblemView) problems: ContractProblemView[];
+  @IsInt() problemCount: number;
+}
+
+export class ReimportView {
+  @ValidateNested() @Type(() => ContractReading) reading: ContractReading;
+  @IsArray() @ValidateNested({ each: true }) @Type(() => ContractChangeView) changes: ContractChangeView[];
+  @IsBoolean() applied: boolean;
+}
+
+export class UpstreamDto {
+  @IsString() @MaxLength(2000) @Matches(HTTP_URL, HTTP_URL_SAID) url: string;
+  @IsInt() @Min(10) @Max(120_000) connectTimeoutMs: number;
+  @IsInt() @Min(10) @Max(3_600_000) responseTimeoutMs: number;
+  @IsBoolean() sendCredential: boolean;
+}
+
+export class ScopeDto {
+  @IsString() @Matches(SCOPE_PATTERN, { message: 'A scope has no spaces, quotes or backslashes' }) @MaxLength(200) name: string;
+  @IsString() @MaxLength(500) description: string;
+}
+
+export class ResourceDto {
+  @IsString()
+  @MaxLength(500)
+  @Matches(/^[a-z][a-z0-9+.-]*:[^\s#]+$/i, { message: 'An identifier is an absolute URI without fragment (RFC 8707 section 2)' })
+  identifier: string;
+  @IsArray() @ArrayMaxSize(500) @ValidateNested({ each: true }) @Type(() => ScopeDto) scopes: ScopeDto[];
+}
+
+export class TokenRuleDto {
+  @IsIn(['at+jwt', 'ANY_TYPE']) type: 'at+jwt' | 'ANY_TYPE';
+  /** Values of which one must be in `aud`; empty only together with `anyAudience`. */
+  @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(500, { each: true }) audiences: string[];
+  @IsBoolean() anyAudience: boolean;
+}
+
+export class CorsDto {
+  @IsArray()
+  @ArrayMaxSize(50)
+  @IsString({ each: true })
+  @Matches(/^(\*|[a-z][a-z0-9+.-]*:\/\/[^\s/]+)$/i, { each: true, message: 'An origin is scheme, host and port with no slash at the end, or a single *' })
+  origins: string[];
+  @IsBoolean() credentials: boolean;
+  @IsArray() @ArrayMaxSize(100) @Matches(/^[!#$%&'*+.^_`|~\w-]+$/, { each: true, message: 'Not a header name' }) requestHeaders: string[];
+  @IsArray() @ArrayMaxSize(100) @Matches(/^[!#$%&'*+.^_`|~\w-]+$/, { each: true, message: 'Not a header name' }) exposedHeaders: string[];
+  @IsInt() @Min(0) @Max(86_400) maxAgeSeconds: number;
+}
+
+export class SchemeDto {
+  @IsString() @IsNotEmpty() @MaxLength(200) @Matches(/^[\w.-]+$/, { message: 'A scheme name has letters, digits, dots, dashes and underscores' }) name: string;
+  @IsIn(['oauth2', 'openIdConnect', 'http-bearer', 'unsupported']) type: 'oauth2' | 'openIdConnect' | 'http-bearer' | 'unsupported';
+  @IsString() @MaxLength(100) declared: string;
+  @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) providers: string[];
+}
+
+/** Members left out stay as they are. */
+export class ApiPatch {
+  @IsOptional() @IsString() @IsNotEmpty({ message: 'A name cannot be empty' }) @MaxLength(100) name?: string;
+  @IsOptional() @IsString() @IsNotEmpty({ message: 'A version cannot be empty' }) @MaxLength(50) version?: string;
+  @IsOptional() @IsString() @MaxLength(200) @Matches(BASE_PATH, BASE_PATH_SAID) basePath?: string;
+  @IsOptional() @IsBoolean() enabled?: boolean;
+  @IsOptional() @ValidateNested() @Type(() => UpstreamDto) upstream?: UpstreamDto;
+  @IsOptional() @ValidateNested() @Type(() => ResourceDto) resource?: ResourceDto;
+  @IsOptional() @ValidateNested() @Type(() => TokenRuleDto) token?: TokenRuleDto;
+  /** Null switches CORS off. */
+  @IsOptional() @ValidateIf((patch: ApiPatch) => patch.cors !== null) @ValidateNested() @Type(() => CorsDto) cors?: CorsDto | null;
+  @IsOptional() @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes?: SchemeDto[];
+  @IsOptional() @ValidateNested() @Type(() => AccessDto) access?: AccessDto;
+}
+
+/** Sets who may call for many operations at once; `access` null takes the API's default again. */
+export class OperationsPatch {
+  @IsArray() @ArrayNotEmpty() @ArrayMaxSize(20_000) @IsString({ each: true }) ids: string[];
+  @ValidateIf((patch: OperationsPatch) => patch.access !== null) @ValidateNested() @Type(() => AccessDto) access: AccessDto | null;
+}
+
+export class ApiSummary {
+  @IsString() id: string;
+  @IsString() name: string;
+  @IsString() version: string;
+  @IsString() basePath: string;
+  @IsBoolean() enabled: boolean;
+  @IsString() upstreamUrl: string;
+  @IsInt() operationCount: number;
+  /** Operations that nobody has decided about and that let everyone in. */
+  @IsInt() openCount: number;
+  @IsInt() publicCount: number;
+  /** Whether the draft of this API differs from what is live; `new` when it was never published. */
+  @IsIn(['same', 'changed', 'new']) state: 'same' | 'changed' | 'new';
+  @IsInt() requests: number;
+  @IsInt() refused: number;
+}
+
+export class ApiView extends ApiSummary {
+  @ValidateNested() @Type(() => UpstreamDto) upstream: UpstreamDto;
+  @ValidateNested() @Type(() => ResourceDto) resource: ResourceDto;
+  @ValidateNested() @Type(() => TokenRuleDto) token: TokenRuleDto;
+  @IsOptional() @ValidateNested() @Type(() => CorsDto) cors: CorsDto | null;
+  @IsArray() @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes: SchemeDto[];
+  @ValidateNested() @Type(() => AccessDto) access: AccessDto;
+  @IsOptional() @IsString() contractHash: string | null;
+}
+
+export class OperationView {
+  @IsString() id: string;
+  @IsString() method: string;
+  @IsString() path: string;
+  @IsOptional() @IsString() operationId: string | null;
+  @IsString() summary: string;
+  /** Null: takes the API's default. */
+  @IsOptional() @ValidateNested() @Type(() => AccessDto) access: AccessDto | null;
+  @IsString() who: string;
+  @IsIn(['open', 'public', 'required']) effective: 'open' | 'public' | 'required';
+  /** Where the rule in effect was set and by whom. */
+  @IsIn(['api', 'operation']) setAt: 'api' | 'operation';
+  @IsIn(['contract', 'hand']) setBy: 'contract' | 'hand';
+  /** What the live release says, when that is different; null when it is the same. */
+  @IsOptional() @IsString() liveWho: string | null;
+  /** Schemes of the rule that no provider is bound to, or that cannot be checked. */
+  @IsArray() @IsString({ each: true }) unmet: string[];
+  /** Of the last 24 hours. */
+  @IsInt() requests: number;
+  @IsInt() refused: number;
+}
+
+export class ContractText {
+  @IsString() text: string;
+  @IsIn(['json', 'yaml']) format: 'json' | 'yaml';
+}
+
+export class ImportView {
+  @ValidateNested() @Type(() => ApiView) api: ApiView;
+  @ValidateNested() @Type(() => ContractReading) reading: ContractReading;
+}

@@ -1,0 +1,54 @@
+import type { StepId } from '@virga/core';
+import { Type } from 'class-transformer';
+import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, Max, Min, ValidateNested } from 'class-validator';
+
+export class FallQuery {
+  @IsOptional() @Type(() => Number) @IsInt() @Min(5) @Max(10_080) minutes?: number;
+}
+
+/** Requests of one slice of time: how many came, and how many ended at each layer. */
+export class FallSlice {
+  @IsInt() at: number;
+  @IsInt() total: number;
+  @IsInt() forwarded: number;
+  /** Requests stopped, in the order of `layers`. */
+  @IsArray() @IsInt({ each: true }) stopped: number[];
+}
+
+export class FallReason {
+  @IsString() code: string;
+  @IsString() title: string;
+  @IsInt() count: number;
+}
+
+export class FallLayer {
+  @IsString() step: StepId;
+  @IsString() name: string;
+  @IsInt() stopped: number;
+  @IsArray() @ValidateNested({ each: true }) @Type(() => FallReason) reasons: FallReason[];
+}
+
+export class FallView {
+  @IsInt() from: number;
+  @IsInt() to: number;
+  @IsInt() sliceMs: number;
+  @IsInt() total: number;
+  @IsInt() forwarded: number;
+  /** Answered by the gateway itself without refusing: preflights. */
+  @IsInt() answered: number;
+  @IsNumber() meanUs: number;
+  @IsArray() @ValidateNested({ each: true }) @Type(() => FallLayer) layers: FallLayer[];
+  @IsArray() @ValidateNested({ each: true }) @Type(() => FallSlice) slices: FallSlice[];
+}
+
+export class AttentionItem {
+  @IsIn(['refused', 'would-refuse', 'unknown']) mark: 'refused' | 'would-refuse' | 'unknown';
+  @IsString() title: string;
+  @IsString() detail: string;
+  /** Path of the console screen that mends it. */
+  @IsString() link: string;
+}
+
+export class AttentionView {
+  @IsArray() @ValidateNested({ each: true }) @Type(() => AttentionItem) items: AttentionItem[];
+}

@@ -1,0 +1,69 @@
+import { Type } from 'class-transformer';
+import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, MaxLength, ValidateNested } from 'class-validator';
+import { FieldProblem } from './problem.js';
+
+export class ReleaseChangeView {
+  @IsIn(['added', 'removed', 'changed']) kind: 'added' | 'removed' | 'changed';
+  @IsIn(['provider', 'api', 'operation']) what: 'provider' | 'api' | 'operation';
+  @IsString() id: string;
+  @IsOptional() @IsString() operationId: string | null;
+  @IsString() subject: string;
+  @IsString() detail: string;
+}
+
+export class NodeView {
+  @IsString() name: string;
+  @IsIn(['connected', 'away']) state: 'connected' | 'away';
+  @IsOptional() @IsInt() release: number | null;
+  @IsOptional() @IsInt() effectiveAt: number | null;
+  @IsInt() seenAt: number;
+  @IsInt() startedAt: number;
+  @IsString() gatewayUrl: string;
+  @IsInt() knownTokens: number;
+  @IsOptional() @IsString() problem: string | null;
+}
+
+export class ReleaseSummary {
+  @IsInt() number: number;
+  @IsString() hash: string;
+  @IsInt() publishedAt: number;
+  @IsString() publishedBy: string;
+  @IsString() note: string;
+  /** The release whose document was published again; null for a release made from the draft. */
+  @IsOptional() @IsInt() rolledBackTo: number | null;
+  @IsInt() apiCount: number;
+  @IsInt() operationCount: number;
+  @IsInt() providerCount: number;
+}
+
+/** What is live, what is not, and where: the strip at the top of every screen. */
+export class StandingView {
+  @IsString() environment: string;
+  @IsString() gatewayUrl: string;
+  @IsOptional() @ValidateNested() @Type(() => ReleaseSummary) live: ReleaseSummary | null;
+  @IsArray() @ValidateNested({ each: true }) @Type(() => ReleaseChangeView) changes: ReleaseChangeView[];
+  @IsInt() changeCount: number;
+  /** Why the draft could not be published as it stands. */
+  @IsArray() @ValidateNested({ each: true }) @Type(() => FieldProblem) problems: FieldProblem[];
+  @IsArray() @ValidateNested({ each: true }) @Type(() => NodeView) nodes: NodeView[];
+  @IsInt() apiCount: number;
+  @IsInt() providerCount: number;
+  @IsInt() personaCount: number;
+}
+
+export class PublishInput {
+  @IsOptional() @IsString() @MaxLength(500) note?: string;
+}
+
+export class PublishView {
+  @ValidateNested() @Type(() => ReleaseSummary) release: ReleaseSummary;
+  /** Milliseconds until every connected node had taken the release; null when none took it in time. */
+  @IsOptional() @IsNumber() effectiveMs: number | null;
+  @IsInt() nodesTold: number;
+  @IsInt() nodesLive: number;
+}
+
+export class ReleaseView extends ReleaseSummary {
+  /** Against the release before it. */
+  @IsArray() @ValidateNested({ each: true }) @Type(() => ReleaseChangeView) changes: ReleaseChangeView[];
+}

@@ -1,0 +1,74 @@
+import type { StepId } from '@virga/core';
+import { Type } from 'class-transformer';
+import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, Matches, Max, MaxLength, Min, ValidateNested } from 'class-validator';
+import { HeaderView, StepView } from './explanations.js';
+
+/** Filters of the list of traces; all optional, all of them must hold. */
+export class TraceQuery {
+  @IsOptional() @IsIn(['passed', 'refused']) outcome?: 'passed' | 'refused';
+  @IsOptional() @IsString() @MaxLength(100) api?: string;
+  @IsOptional() @IsString() @MaxLength(600) operation?: string;
+  @IsOptional() @IsString() @MaxLength(50) step?: string;
+  @IsOptional() @IsString() @MaxLength(100) code?: string;
+  @IsOptional() @Type(() => Number) @IsInt() @Min(100) @Max(599) status?: number;
+  @IsOptional() @IsString() @MaxLength(300) client?: string;
+  @IsOptional() @IsString() @MaxLength(300) subject?: string;
+  /** Part of path, subject, client, address or id. */
+  @IsOptional() @IsString() @MaxLength(300) text?: string;
+  /** Milliseconds since the epoch. */
+  @IsOptional() @Type(() => Number) @IsInt() @Min(0) since?: number;
+  @IsOptional() @Type(() => Number) @IsInt() @Min(0) until?: number;
+  /** Cursor of an earlier page. */
+  @IsOptional() @Matches(/^\d+-[\w-]+$/, { message: 'Not a cursor' }) before?: string;
+  @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(500) limit?: number;
+}
+
+export class TraceSummary {
+  @IsString() id: string;
+  @IsInt() at: number;
+  @IsString() method: string;
+  @IsString() path: string;
+  @IsIn(['passed', 'refused']) outcome: 'passed' | 'refused';
+  @IsInt() status: number;
+  @IsString() step: StepId;
+  @IsString() stepName: string;
+  @IsString() code: string;
+  @IsString() reason: string;
+  @IsOptional() @IsString() apiId: string | null;
+  @IsOptional() @IsString() apiName: string | null;
+  @IsOptional() @IsString() operationId: string | null;
+  @IsOptional() @IsString() subject: string | null;
+  @IsOptional() @IsString() client: string | null;
+  @IsOptional() @IsString() provider: string | null;
+  @IsString() address: string;
+  @IsInt() release: number;
+  @IsNumber() totalUs: number;
+}
+
+export class SamplingView {
+  /** Passed traces a second that a node keeps at most. */
+  @IsInt() passedPerSecond: number;
+  @IsInt() refusedPerSecond: number;
+  /** Requests of the last hour whose trace was not kept. */
+  @IsInt() unsentPassed: number;
+  @IsInt() unsentRefused: number;
+  @IsInt() keptForHours: number;
+  @IsInt() keptAtMost: number;
+}
+
+export class TracePage {
+  @IsArray() @ValidateNested({ each: true }) @Type(() => TraceSummary) items: TraceSummary[];
+  @IsOptional() @IsString() next: string | null;
+  @ValidateNested() @Type(() => SamplingView) sampling: SamplingView;
+}
+
+export class TraceView extends TraceSummary {
+  @IsString() traceId: string;
+  @IsString() node: string;
+  @IsString() query: string;
+  @IsArray() @ValidateNested({ each: true }) @Type(() => StepView) steps: StepView[];
+  @IsArray() @ValidateNested({ each: true }) @Type(() => HeaderView) requestHeaders: HeaderView[];
+  @IsArray() @ValidateNested({ each: true }) @Type(() => HeaderView) responseHeaders: HeaderView[];
+  @IsInt() requestBytes: number;
+  @IsInt() responseBytes: number;
+}

@@ -1,0 +1,9 @@
+// The gateway node as it is shipped, fed by a control plane in the bench process; tracing stays on.
+import { GatewayNode } from '../apps/gateway/dist/gateway-node.js';
+
+const [controlUrl, token, folder] = process.argv.slice(2);
+const node = new GatewayNode({ name: 'bench', host: '127.0.0.1', port: 0, controlUrl, token, folder, log: () => undefined });
+const url = await node.start();
+process.send({ port: Number(new URL(url).port) });
+setInterval(() => process.send({ memory: process.memoryUsage(), status: node.status() }), 200);
+process.on('disconnect', () => process.exit(0));

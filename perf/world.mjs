@@ -1,0 +1,107 @@
+import { exportJWK, generateKeyPair, SignJWT } from 'jose';
+import { createServer } from 'node:http';
+
+export const AUDIENCE = 'https://bench.example';
+export const NODE_TOKEN = 'bench';
+
+const listening = (server) => new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve(server.address().port)));
+
+/** An issuer over HTTP, and tokens of it. */
+export async function makeIssuer() {
+  const { privateKey, publicKey } = await generateKeyPair('RS256', { extractable: true });
+  const jwk = { ...(await exportJWK(publicKey)), kid: 'bench-1', alg: 'RS256', use: 'sig' };
+  let issuer = '';
+  const server = createServer((req, res) => {
+    res.writeHead(200, { 'content-type': 'application/json' });
+    res.end(JSON.stringify(req.url.endsWith('/keys') ? { keys: [jwk] } : { issuer, jwks_uri: `${issuer}/keys` }));
+  });
+  issuer = `http://127.0.0.1:${await listening(server)}`;
+  const sign = (jti) => {
+    const now = Math.floor(Date.now() / 1000);
+    return new SignJWT({
+      iss: issuer,
+      aud: AUDIENCE,
+      sub: 'rider.north',
+      client_id: 'rider-tablet',
+      iat: now,
+      exp: now + 3600,
+      jti: String(jti),
+      scope: 'gates:read gates:operate',
+      roles: ['rider'],
+      sections: ['north-1', 'north-2'],
+    })
+      .setProtectedHeader({ alg: 'RS256', kid: 'bench-1', typ: 'at+jwt' })
+      .sign(privateKey);
+  };
+  return { issuer, jwk, publicKey, sign, close: () => server.close() };
+}
+
+/** A release of some operations, all guarded. */
+export function release(upstreamUrl, issuer, operations = 100) {
+  return {
+    format: 1,
+    environment: 'bench',
+    providers: [{ id: 'p', name: 'Bench', issuer, algorithms: ['RS256'], leewaySeconds: 30, lastGoodSeconds: 3600, allowLoopbackHttp: true, privateHosts: [] }],
+    apis: [
+      {
+        id: 'a',
+        name: 'Bench',
+        version: '1',
+        basePath: '/bench',
+        enabled: true,
+        upstream: { url: upstreamUrl, connectTimeoutMs: 1000, responseTimeoutMs: 5000, sendCredential: true },
+        resource: { identifier: AUDIENCE, scopes: [] },
+        token: { type: 'at+jwt', audiences: [AUDIENCE] },
+        cors: null,
+        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', providers: ['p'] }],
+        access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['gates:read'], match: 'all' }]] },
+        contractHash: null,
+        operations: Array.from({ length: operations }, (_, index) => ({
+          id: `GET /group${index % 97}/things${index}/{id}`,
+          method: 'GET',
+          path: `/group${index % 97}/things${index}/{id}`,
+          operationId: null,
+          summary: '',
+          access: null,
+        })),
+      },
+    ],
+  };
+}
+
+/** The control plane as a node needs it: a feed, and an open ear for records. */
+export async function makeControl() {
+  const feeds = new Set();
+  const seen = { traces: 0, counted: 0, unsent: 0, effective: new Map() };
+  let live = null;
+  const server = createServer((req, res) => {
+    if (req.method === 'GET') {
+      res.writeHead(200);
+      res.write(`${JSON.stringify({ type: 'hello', controlPlane: 'bench' })}\n`);
+      if (live) res.write(`${JSON.stringify(live)}\n`);
+      feeds.add(res);
+      return;
+    }
+    let text = '';
+    req.on('data', (part) => (text += part));
+    req.on('end', () => {
+      const body = JSON.parse(text);
+      if (req.url.endsWith('/records')) {
+        seen.traces += body.traces.length;
+        for (const count of body.counts) seen.counted += count.count;
+        seen.unsent += body.unsent.passed;
+      } else if (body.release && !seen.effective.has(body.release.number)) seen.effective.set(body.release.number, body.release.effectiveAt);
+      res.writeHead(204).end();
+    });
+  });
+  const port = await listening(server);
+  const publish = async (number, document) => {
+    live = { type: 'release', number, hash: `h${number}`, document };
+    const at = Date.now();
+    const line = `${JSON.stringify(live)}\n`;
+    for (const feed of feeds) feed.write(line);
+    while (!seen.effective.has(number)) await new Promise((resolve) => setTimeout(resolve, 2));
+    return seen.effective.get(number) - at;
+  };
+  return { url: `http://127.0.0.1:${port}`, seen, publish, connected: () => feeds.size > 0, close: () => (server.closeAllConnections(), server.close()) };
+}

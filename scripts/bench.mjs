@@ -1,0 +1,173 @@
+// Measures side by side in one run, several rounds in turn, and writes medians. `npm run bench -- --json FILE`.
+import { fork } from 'node:child_process';
+import * as crypto from 'node:crypto';
+import { mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { parseArgs } from 'node:util';
+import { build, install, ROOT } from './lib/prepare.mjs';
+
+const { values } = parseArgs({
+  options: { json: { type: 'string' }, rounds: { type: 'string', default: '5' }, 'round-ms': { type: 'string', default: '3000' } },
+});
+install();
+build();
+const { load, median } = await import('../perf/load.mjs');
+const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release } = await import('../perf/world.mjs');
+const { checkClaims, compileRelease, decide, Exchange, readKey, verifyToken } = await import('@virga/core');
+const { importJWK, jwtVerify } = await import('jose');
+const rounds = Number(values.rounds);
+const ms = Number(values['round-ms']);
+const children = [];
+const IN_FLIGHT = 16;
+
+function start(program, ...args) {
+  const child = fork(join(ROOT, 'perf', program), args, { stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
+  children.push(child);
+  child.latest = {};
+  return new Promise((resolve) =>
+    child.on('message', (message) => (message.port ? resolve({ child, port: message.port }) : Object.assign(child.latest, message))),
+  );
+}
+
+async function throughput() {
+  const upstream = await start('upstream.mjs');
+  const upstreamUrl = `http://127.0.0.1:${upstream.port}`;
+  const control = await makeControl();
+  const issuer = await makeIssuer();
+  const bare = await start('bare-forwarder.mjs', upstreamUrl);
+  const library = await start('library-proxy.mjs', upstreamUrl);
+  const gateway = await start('gateway.mjs', control.url, NODE_TOKEN, mkdtempSync(join(tmpdir(), 'virga-bench-')));
+  while (!control.connected()) await new Promise((resolve) => setTimeout(resolve, 20));
+  await control.publish(1, release(upstreamUrl, issuer.issuer));
+  const headers = { authorization: `Bearer ${await issuer.sign('known')}`, accept: 'application/json', 'user-agent': 'bench/1', 'accept-encoding': 'gzip' };
+  const path = '/bench/group7/things7/G-12';
+  const measured = { bare: [], library: [], gateway: [] };
+  let failed = 0;
+  for (const port of [bare.port, library.port, gateway.port]) await load(port, { path, headers, ms: 1500 });
+  for (let round = 0; round < rounds; round++) {
+    for (const [name, { port }] of Object.entries({ bare, library, gateway })) {
+      const result = await load(port, { path, headers, ms });
+      measured[name].push(result.perSecond);
+      if (name === 'gateway') failed += result.failed;
+      process.stdout.write(`round ${round + 1} ${name}: ${Math.round(result.perSecond)} requests/s\n`);
+    }
+  }
+  const ratio = (name) => median(measured[name].map((value, index) => value / measured.bare[index]));
+  const running = load(gateway.port, { path, headers, ms: 4000, inFlight: 16 });
+  const effects = [];
+  for (let number = 2; number <= 9; number++) {
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    effects.push(await control.publish(number, release(upstreamUrl, issuer.issuer, 1000)));
+  }
+  const during = await running;
+  await new Promise((resolve) => setTimeout(resolve, 600));
+  const memory = gateway.child.latest.memory;
+  const result = {
+    guardedRouteRatio: ratio('gateway'),
+    proxyLibraryRatio: ratio('library'),
+    guardedFailedRequests: failed,
+    publishFailedRequests: during.failed,
+    publishEffectiveMs: median(effects),
+    memoryMb: { rss: Math.round(memory.rss / 1048576), heapUsed: Math.round(memory.heapUsed / 1048576) },
+    tracesKept: control.seen.traces,
+    requestsCounted: control.seen.counted,
+    requestsPerSecond: Object.fromEntries(Object.entries(measured).map(([name, list]) => [name, Math.round(median(list))])),
+  };
+  control.close();
+  issuer.close();
+  return result;
+}
+
+async function portsFor(jwk) {
+  const held = { generation: 1, state: 'fresh', keys: [await readKey(jwk)] };
+  return {
+    now: Date.now,
+    ticks: () => performance.now(),
+    digest: (text) => crypto.hash('sha256', text, 'base64url'),
+    keys: { held: () => held, refetch: () => Promise.resolve(held) },
+  };
+}
+
+const ask = (token) => new Exchange({ method: 'GET', target: '/bench/group7/things7/G-12', headers: { host: 'x', authorization: `Bearer ${token}` } });
+
+async function coldTokens() {
+  const issuer = await makeIssuer();
+  const ports = await portsFor(issuer.jwk);
+  const key = await importJWK(issuer.jwk, 'RS256');
+  const options = { algorithms: ['RS256'], issuer: issuer.issuer, audience: AUDIENCE, typ: 'at+jwt', clockTolerance: 30 };
+  const count = 3000;
+  const ratios = [];
+  for (let round = 0; round < rounds + 1; round++) {
+    const tokens = await Promise.all(Array.from({ length: count }, (_, index) => issuer.sign(`${round} ${index}`)));
+    const document = release('http://127.0.0.1:9', issuer.issuer);
+    const compiled = compileRelease(document, ports);
+    const verifier = { byIssuer: new Map(document.providers.map((provider) => [provider.issuer, provider])), keys: ports.keys };
+    const rule = document.apis[0].token;
+    // Several in flight, as in a gateway: one by one, the wait for the thread pool would be all that is measured.
+    const each = async (run) => {
+      const queue = tokens.values();
+      const worker = async () => {
+        for (const token of queue) await run(token);
+      };
+      await Promise.all(Array.from({ length: IN_FLIGHT }, worker));
+    };
+    const verify = () =>
+      each(async (token) => {
+        const verified = await verifyToken(token, verifier);
+        if ('code' in verified || checkClaims(verified, rule, Date.now()) !== null) throw new Error('a good token was refused');
+      });
+    const whole = () =>
+      each(async (token) => {
+        if ((await decide(compiled, ask(token))).kind !== 'forward') throw new Error('a good token was refused');
+      });
+    const alone = () => each((token) => jwtVerify(token, key, options));
+    const timed = async (run) => {
+      const from = performance.now();
+      await run();
+      return performance.now() - from;
+    };
+    const times = new Map();
+    const order = [alone, verify, whole];
+    for (let turn = 0; turn < order.length; turn++) {
+      const run = order[(turn + round) % order.length];
+      times.set(run, await timed(run));
+    }
+    if (round > 0) ratios.push([times.get(alone) / times.get(verify), times.get(alone) / times.get(whole)]);
+  }
+  issuer.close();
+  return { coldTokenRatio: median(ratios.map(([verified]) => verified)), coldDecisionRatio: median(ratios.map(([, decided]) => decided)) };
+}
+
+async function growth() {
+  const issuer = await makeIssuer();
+  const ports = await portsFor(issuer.jwk);
+  const token = await issuer.sign('known');
+  const sizes = [100, 10_000].map((operations) => compileRelease(release('http://127.0.0.1:9', issuer.issuer, operations), ports));
+  for (const compiled of sizes) await decide(compiled, ask(token));
+  const time = (compiled) => {
+    const from = performance.now();
+    for (let index = 0; index < 60_000; index++) decide(compiled, ask(token));
+    return performance.now() - from;
+  };
+  for (const compiled of sizes) time(compiled);
+  const pairs = Array.from({ length: rounds }, () => sizes.map(time));
+  issuer.close();
+  return { decisionGrowth: median(pairs.map(([small, large]) => large / small)), decisionMicroseconds: median(pairs.map(([small]) => small)) / 60 };
+}
+
+const result = { ...(await coldTokens()), ...(await growth()), ...(await throughput()) };
+for (const child of children) child.disconnect();
+const goals = {
+  guardedRouteRatio: '>= 0.75',
+  coldTokenRatio: '>= 0.9',
+  coldDecisionRatio: 'all steps, for scale',
+  decisionGrowth: '<= 1.2',
+  publishFailedRequests: '0',
+  publishEffectiveMs: '< 200',
+  proxyLibraryRatio: 'for scale',
+};
+console.log('\nmedians of', rounds, 'rounds');
+for (const [name, goal] of Object.entries(goals)) console.log(`${name.padEnd(24)} ${Number(result[name]).toFixed(3).padStart(8)}   goal ${goal}`);
+if (values.json) writeFileSync(values.json, `${JSON.stringify({ goals, rounds, ...result }, null, 2)}\n`);
+process.exit(0);

@@ -1,0 +1,70 @@
+// Installs, builds, seeds and starts everything with the made-up data of the Velmora Basin Water Trust.
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { fail, readOptions } from './lib/options.mjs';
+import { build, install } from './lib/prepare.mjs';
+
+const options = readOptions({ traffic: { type: 'boolean', default: false } });
+const { folder, portBase } = options;
+const marker = join(folder, 'demo.json');
+if (existsSync(join(folder, 'virga.sqlite')) && !existsSync(marker)) fail(`${folder} holds data that is not the demo's; choose another folder with --data`);
+install();
+build();
+const { endNode, onInterrupt, Supervisor } = await import('./lib/supervise.mjs');
+const { ControlClient } = await import('../demo/control-client.mjs');
+const { seed } = await import('../demo/seed.mjs');
+const { writeHistory } = await import('../demo/history.mjs');
+const { keepTrafficRunning } = await import('../demo/traffic.mjs');
+
+if (options.fresh) rmSync(folder, { recursive: true, force: true });
+mkdirSync(folder, { recursive: true, mode: 0o700 });
+const kept = existsSync(marker) ? JSON.parse(readFileSync(marker, 'utf8')) : null;
+const password = kept?.operator?.password ?? 'virga-demo';
+const consoleUrl = `http://127.0.0.1:${portBase}`;
+const supervisor = new Supervisor();
+onInterrupt(async () => {
+  await supervisor.stop();
+  endNode(folder);
+});
+
+try {
+  const { standins } = await supervisor.start('stand-ins', 'apps/standins/dist/main.js', {
+    VIRGA_STANDIN_PORT: String(portBase + 10),
+    VIRGA_STANDIN_DATA: join(folder, 'standins'),
+    VIRGA_CONSOLE_URL: consoleUrl,
+  });
+  await supervisor.start('control plane', 'apps/server/dist/main.js', {
+    VIRGA_DATA: folder,
+    VIRGA_PORT: String(portBase),
+    VIRGA_GATEWAY_PORT: String(portBase + 1),
+    VIRGA_ENVIRONMENT: 'production',
+    VIRGA_OPERATOR_PASSWORD: password,
+  });
+  const secretOf = (name) => readFileSync(join(folder, name), 'utf8').trim();
+  const facts = {
+    consoleUrl,
+    controlUrl: `${consoleUrl}/control/v1`,
+    controlToken: secretOf('control-token'),
+    gatewayUrl: `http://127.0.0.1:${portBase + 1}`,
+    operator: { name: 'operator', password },
+    standins,
+  };
+  writeFileSync(marker, `${JSON.stringify(facts, null, 2)}\n`, { mode: 0o600 });
+  const control = new ControlClient(consoleUrl, facts.controlToken);
+  if (await seed(control, standins)) await writeHistory(control, secretOf('node-token'), standins);
+  console.log(`
+Virga Ridge is running with the data of the Velmora Basin Water Trust (made up).
+
+  console      ${facts.consoleUrl}      sign in as operator, password ${password}
+  gateway      ${facts.gatewayUrl}
+  sign-in      ${standins[0].issuer}      people of the trust have the password ${standins[0].users[0].password}
+  facts        ${marker}
+
+Ctrl-C stops everything.${options.traffic ? ' Gentle traffic is running.' : ' Start with --traffic to have gentle traffic.'}`);
+  if (options.traffic) keepTrafficRunning(facts);
+} catch (error) {
+  console.error(`virga: ${error.stack ?? error.message}`);
+  await supervisor.stop();
+  endNode(folder);
+  process.exit(1);
+}

@@ -1,0 +1,65 @@
+// Takes one picture of each main view from the demo data, into docs/screenshots.
+import { spawn } from 'node:child_process';
+import { mkdirSync, mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { build, install, ROOT } from './lib/prepare.mjs';
+
+install();
+build();
+const { demoFacts, signedIn } = await import('./lib/browser.mjs');
+const out = join(ROOT, 'docs', 'screenshots');
+const folder = mkdtempSync(join(tmpdir(), 'virga-shots-'));
+mkdirSync(out, { recursive: true });
+
+const demo = spawn(process.execPath, [join(ROOT, 'scripts/demo.mjs'), '--port-base', '4380', '--data', folder], { stdio: ['ignore', 'pipe', 'inherit'] });
+await new Promise((resolve, reject) => {
+  demo.stdout.on('data', (part) => String(part).includes('Ctrl-C stops everything') && resolve());
+  demo.once('exit', () => reject(new Error('the demo ended')));
+});
+const facts = demoFacts(folder);
+const headers = { authorization: `Bearer ${facts.controlToken}`, 'content-type': 'application/json' };
+const control = async (method, path, body) => {
+  const answer = await fetch(facts.controlUrl + path, { method, headers, ...(body ? { body: JSON.stringify(body) } : {}) });
+  return answer.json().catch(() => null);
+};
+const { items: apis } = await control('GET', '/apis');
+const gates = apis.find((item) => item.name === 'Headgates').id;
+const { items: traces } = await control('GET', `/traces?code=rights.scope-missing&api=${gates}&limit=1`);
+const { items: providers } = await control('GET', '/providers');
+
+const { browser, page } = await signedIn(facts, { deviceScaleFactor: 1 });
+const shot = async (name, path, prepare) => {
+  await page.goto(facts.consoleUrl + path);
+  await page.locator('h1').first().waitFor();
+  await page.waitForTimeout(900);
+  await prepare?.();
+  await page.screenshot({ path: join(out, `${name}.png`) });
+};
+const setMode = (mode) => page.evaluate((value) => localStorage.setItem('virga-mode', value), mode);
+
+// A change that is not published, so that the pictures show one.
+await control('PATCH', `/apis/${gates}/operations`, { ids: ['GET /sections/{section}/flow'], access: { kind: 'public' } });
+await shot('overlook', '/');
+await shot('apis', '/apis');
+await shot('api', `/apis/${gates}`);
+await shot('providers', '/providers');
+await shot('provider', `/providers/${providers[0].id}`);
+await shot('traces', '/traces?outcome=refused');
+await shot('trace', `/traces/${traces[0].id}`);
+await shot('releases', '/releases');
+await shot('probe', `/apis/${gates}`, async () => {
+  await page.getByRole('listitem').filter({ hasText: 'POST/gates/{gateId}/positions' }).getByRole('button', { name: 'probe' }).click();
+  await page.getByLabel('Path and query').fill('/headgates/gates/G-12/positions');
+  await page.getByLabel('Body').fill('{ "opening": 35, "reason": "evening turn" }');
+  await page.getByLabel('Who sends it').selectOption({ label: 'Open data job' });
+  await page.getByRole('button', { name: 'Send', exact: true }).click();
+  await page.getByRole('button', { name: /lacks the scope/ }).waitFor();
+});
+await setMode('dark');
+await shot('overlook-dark', '/');
+await shot('trace-dark', `/traces/${traces[0].id}`);
+await browser.close();
+demo.kill('SIGINT');
+await new Promise((resolve) => demo.once('exit', resolve));
+console.log(`pictures in ${out}`);

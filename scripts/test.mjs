@@ -1,0 +1,52 @@
+// Installs what is missing, then runs lint, types, unit and browser tests. Ends with one line of counts over all suites.
+import { execFileSync, spawnSync } from 'node:child_process';
+import { existsSync, mkdtempSync, readFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { build, install, ROOT } from './lib/prepare.mjs';
+
+const CHROMIUM = '/usr/bin/chromium';
+const results = mkdtempSync(join(tmpdir(), 'virga-test-'));
+let passed = 0;
+let failed = 0;
+
+function installChromium() {
+  if (existsSync(CHROMIUM)) return;
+  console.log('Installing Chromium from Debian’s packages.');
+  try {
+    execFileSync('apt-get', ['update', '-qq'], { stdio: 'inherit' });
+    execFileSync('apt-get', ['install', '-y', '-qq', 'chromium'], { stdio: ['ignore', 'ignore', 'inherit'] });
+  } catch (error) {
+    console.error(`Chromium could not be installed (${error.message}); the browser tests will fail.`);
+  }
+}
+
+/** Runs one suite; counts come from its report, or its exit code counts as one. */
+function suite(name, args, count) {
+  console.log(`\n== ${name}`);
+  const run = spawnSync('npm', ['run', '--silent', ...args], { cwd: ROOT, stdio: 'inherit' });
+  const counted = count?.() ?? { passed: run.status === 0 ? 1 : 0, failed: run.status === 0 ? 0 : 1 };
+  passed += counted.passed;
+  failed += counted.failed + (run.status !== 0 && counted.failed === 0 ? 1 : 0);
+}
+
+function report(file, read) {
+  try {
+    return read(JSON.parse(readFileSync(join(results, file), 'utf8')));
+  } catch {
+    return { passed: 0, failed: 1 };
+  }
+}
+
+install();
+build();
+installChromium();
+suite('lint', ['lint']);
+suite('types', ['types']);
+suite('unit', ['unit', '--', '--json', '--outputFile', join(results, 'unit.json')], () =>
+  report('unit.json', (unit) => ({ passed: unit.numPassedTests, failed: unit.numFailedTests + unit.numRuntimeErrorTestSuites })),
+);
+process.env.PLAYWRIGHT_JSON_OUTPUT_NAME = join(results, 'e2e.json');
+suite('browser', ['e2e'], () => report('e2e.json', ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected })));
+console.log(`\n${passed} passed, ${failed} failed`);
+process.exit(failed > 0 ? 1 : 0);
