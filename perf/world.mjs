@@ -53,7 +53,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
         resource: { identifier: AUDIENCE, scopes: [] },
         token: { type: 'at+jwt', audiences: [AUDIENCE] },
         cors: null,
-        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', providers: ['p'] }],
+        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'] }],
         access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['gates:read'], match: 'all' }]] },
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({

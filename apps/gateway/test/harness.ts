@@ -146,7 +146,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         resource: { identifier: AUDIENCE, scopes: [] },
         token: { type: 'at+jwt', audiences: [AUDIENCE] },
         cors: null,
-        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', providers: ['p'] }],
+        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'] }],
         access: scoped,
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [

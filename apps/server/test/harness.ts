@@ -101,7 +101,7 @@ export interface Standins {
   readonly issuer: string;
   readonly gates: string;
   readonly child: ChildProcess;
-  stop(): Promise<void>;
+  stop(signal?: NodeJS.Signals): Promise<void>;
   token(client: string, scope: string, resource?: string): Promise<string>;
 }
 
@@ -121,8 +121,8 @@ export async function startStandins(folder: string, consoleUrl: string, at?: num
     issuer,
     gates: `http://127.0.0.1:${port + 1}`,
     child,
-    stop: async () => {
-      child.kill('SIGTERM');
+    stop: async (signal = 'SIGTERM') => {
+      child.kill(signal);
       await ended(child);
     },
     token: async (client, scope, resource) => {

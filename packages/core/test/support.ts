@@ -105,7 +105,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     resource: { identifier: AUDIENCE, scopes: [{ name: 'gates:read', description: '' }] },
     token: { type: 'ANY_TYPE', audiences: [AUDIENCE] },
     cors: null,
-    schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', providers: ['trust'] }],
+    schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'] }],
     access: requires('trust', 'gates:read'),
     contractHash: null,
     operations: [

@@ -34,6 +34,7 @@ export const router = createBrowserRouter([
           { path: '/traces', element: screen(() => import('../features/traces/trace-list').then((m) => ({ default: m.TraceListScreen }))) },
           { path: '/traces/:id', element: screen(() => import('../features/traces/trace-screen').then((m) => ({ default: m.TraceScreen }))) },
           { path: '/releases/:number?', element: screen(() => import('../features/releases/releases').then((m) => ({ default: m.Releases }))) },
+          { path: '/settings', element: screen(() => import('../features/settings/settings').then((m) => ({ default: m.Settings }))) },
           { path: '*', element: <NoSuchScreen /> },
         ],
       },

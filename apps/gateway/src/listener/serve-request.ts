@@ -51,6 +51,8 @@ export class ServedRequest implements AnswerSink {
   #responseHeaders: readonly string[] = [];
   #status = 0;
   #responseBytes = 0;
+  /** Bytes of the body that went up; what was refused was not read. */
+  #requestBytes = 0;
   #resume: (() => void) | null = null;
   #recorded = false;
 
@@ -127,7 +129,11 @@ export class ServedRequest implements AnswerSink {
       sendCredential: api.rule.upstream.sendCredential,
     });
     const hasBody = req.headers['transfer-encoding'] !== undefined || (req.headers['content-length'] !== undefined && req.headers['content-length'] !== '0');
-    const forwarding = new Forwarding(upstream, { method: this.#exchange.method, path, headers, body: hasBody ? detached(req) : null }, this);
+    const forwarding = new Forwarding(
+      upstream,
+      { method: this.#exchange.method, path, headers, body: hasBody ? detached(req, (bytes) => (this.#requestBytes += bytes)) : null },
+      this,
+    );
     this.#res.on('close', () => {
       if (this.#res.writableFinished) return;
       forwarding.abort();
@@ -210,7 +216,7 @@ export class ServedRequest implements AnswerSink {
         found,
         requestHeaders: this.#req.headers,
         responseHeaders: this.#responseHeaders,
-        requestBytes: Number(this.#req.headers['content-length'] ?? 0) || 0,
+        requestBytes: this.#requestBytes,
         responseBytes: this.#responseBytes,
         totalMs: performance.now() - this.#startedAt,
       },
@@ -223,8 +229,9 @@ export class ServedRequest implements AnswerSink {
  * The body of a request as a stream of its own. The client library destroys the body it was given when a call fails;
  * given the request itself, it would close the caller's connection before the refusal could be written.
  */
-function detached(req: IncomingMessage): Readable {
+function detached(req: IncomingMessage, count: (bytes: number) => void): Readable {
   const body = new PassThrough();
+  req.on('data', (part: Buffer) => count(part.length));
   req.pipe(body);
   req.once('error', (error) => body.destroy(error));
   body.on('error', () => undefined);

@@ -142,7 +142,8 @@ function readSchemes(document: Json, problems: ProblemList): SchemeRule[] {
     const kind = type === 'oauth2' || type === 'openIdConnect' ? type : type === 'http' && httpScheme === 'bearer' ? 'http-bearer' : 'unsupported';
     const declared = type === 'http' ? `http ${httpScheme}` : type || 'unknown';
     if (kind === 'unsupported') problems.add('notice', pointer, `a scheme of type ${declared} is not checked yet; operations that ask for it refuse everyone`);
-    return { name, type: kind, declared, providers: [] };
+    const metadataUrl = kind === 'openIdConnect' ? textOf(scheme['openIdConnectUrl']).slice(0, 2000) || null : null;
+    return { name, type: kind, declared, metadataUrl, providers: [] };
   });
 }
 

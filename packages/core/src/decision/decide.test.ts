@@ -164,9 +164,9 @@ describe('steps of a request', () => {
 
 describe('security requirements (OpenAPI 3.1.2 section 4.8.30)', () => {
   const schemes: ApiRule['schemes'] = [
-    { name: 'a', type: 'oauth2', declared: 'oauth2', providers: ['trust'] },
-    { name: 'b', type: 'openIdConnect', declared: 'openIdConnect', providers: ['other', 'trust'] },
-    { name: 'key', type: 'unsupported', declared: 'apiKey', providers: [] },
+    { name: 'a', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'] },
+    { name: 'b', type: 'openIdConnect', declared: 'openIdConnect', metadataUrl: null, providers: ['other', 'trust'] },
+    { name: 'key', type: 'unsupported', declared: 'apiKey', metadataUrl: null, providers: [] },
   ];
   const outcome = async (access: AccessRule, token: string | null) => {
     const api = apiRule({ schemes, operations: [operation('GET', '/x', access)], access: { kind: 'public', origin: 'hand' } });
@@ -275,7 +275,7 @@ describe('a release that cannot be used says where', () => {
     ['two APIs with one base path', [apiRule(), apiRule({ id: 'b' })], '/apis/1/basePath'],
     [
       'a provider that is not there',
-      [apiRule({ schemes: [{ name: 's', type: 'oauth2', declared: '', providers: ['nobody'] }] })],
+      [apiRule({ schemes: [{ name: 's', type: 'oauth2', declared: '', metadataUrl: null, providers: ['nobody'] }] })],
       '/apis/0/schemes/0/providers/0',
     ],
     ['operations that match alike', [apiRule({ operations: [operation('GET', '/{a}'), operation('GET', '/{b}')] })], '/apis/0/operations/1'],

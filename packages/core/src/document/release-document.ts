@@ -66,6 +66,8 @@ export interface SchemeRule {
   readonly name: string;
   readonly type: 'oauth2' | 'openIdConnect' | 'http-bearer' | 'unsupported';
   readonly declared: string;
+  /** Where the contract says that the provider's metadata is (`openIdConnectUrl`): a hint for binding, trusted by nobody. */
+  readonly metadataUrl: string | null;
   /** Provider ids whose tokens meet it. */
   readonly providers: readonly string[];
 }

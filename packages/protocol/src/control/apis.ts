@@ -122,6 +122,7 @@ export class SchemeDto {
   @IsString() @IsNotEmpty() @MaxLength(200) @Matches(/^[\w.-]+$/, { message: 'A scheme name has letters, digits, dots, dashes and underscores' }) name: string;
   @IsIn(['oauth2', 'openIdConnect', 'http-bearer', 'unsupported']) type: 'oauth2' | 'openIdConnect' | 'http-bearer' | 'unsupported';
   @IsString() @MaxLength(100) declared: string;
+  @IsOptional() @IsString() @MaxLength(2000) metadataUrl: string | null;
   @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) providers: string[];
 }
 

@@ -1,18 +1,11 @@
-import { classValidatorResolver } from '@hookform/resolvers/class-validator';
-import Button from '@mui/material/Button';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { ApiPatch, type ApiView, type CorsDto } from '@virga/protocol';
-import { useSnackbar } from 'notistack';
-import { useState } from 'react';
-import { useFieldArray, useForm, type UseFormReturn } from 'react-hook-form';
+import { useFieldArray, type UseFormReturn } from 'react-hook-form';
 import { Link } from 'react-router';
-import { api as control } from '../../client/api';
 import { useStanding } from '../../client/standing';
 import { Copyable } from '../../parts/copy';
+import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
 import { Field } from '../../parts/field';
-import { showProblems } from '../../parts/form-problems';
-import { LeaveGuard } from '../../parts/leave-guard';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { providersQuery } from '../providers/queries';
 
 const NO_CORS: CorsDto = { origins: [], credentials: false, requestHeaders: ['authorization', 'content-type'], exposedHeaders: [], maxAgeSeconds: 600 };
@@ -21,31 +14,10 @@ const lines = (text: string): string[] => text.split(/[\s,]+/).filter(Boolean);
 
 /** The API as a protected resource: identifier, audiences, scopes, who proves callers, browsers. */
 export function AccessTab({ api }: { readonly api: ApiView }) {
-  const form = useForm<ApiPatch>({ defaultValues: valuesOf(api), resolver: classValidatorResolver(ApiPatch), mode: 'onTouched' });
-  const client = useQueryClient();
-  const { enqueueSnackbar } = useSnackbar();
-  const [left, setLeft] = useState<unknown>(null);
-  const save = useMutation({
-    mutationFn: (patch: ApiPatch) => control.patch<ApiView>(`/apis/${api.id}`, patch),
-    onSuccess: async (saved) => {
-      setLeft(null);
-      form.reset(valuesOf(saved));
-      enqueueSnackbar('Set in the draft');
-      await client.invalidateQueries();
-    },
-    onError: (error) => setLeft(showProblems(form, error)),
-  });
+  const draft = useDraftForm(`/apis/${api.id}`, ApiPatch, api, valuesOf);
+  const { form } = draft;
   return (
-    <form
-      className="stack"
-      onSubmit={(event) =>
-        void form.handleSubmit(
-          (patch) => save.mutate(patch),
-          () => setLeft(new Error('Something above cannot be used yet')),
-        )(event)
-      }
-      noValidate
-    >
+    <form className="stack" onSubmit={draft.submit} noValidate>
       <div className="columns">
         <div className="stack">
           <Resource form={form} api={api} />
@@ -56,13 +28,7 @@ export function AccessTab({ api }: { readonly api: ApiView }) {
           <Browsers form={form} />
         </div>
       </div>
-      <ProblemNotice error={left} />
-      <div>
-        <Button type="submit" variant="contained" disabled={!form.formState.isDirty || save.isPending}>
-          Set in the draft
-        </Button>
-      </div>
-      <LeaveGuard when={form.formState.isDirty} />
+      <DraftFormFoot draft={draft} />
     </form>
   );
 }
@@ -171,6 +137,14 @@ function Schemes({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
                 drop
               </button>
             </div>
+            {scheme?.metadataUrl && scheme.providers.length === 0 && (
+              <div className="small">
+                The contract names <Copyable text={scheme.metadataUrl} />{' '}
+                <Link to={`/providers/new?issuer=${encodeURIComponent(scheme.metadataUrl.replace(/\/\.well-known\/openid-configuration$/, ''))}`}>
+                  look at this provider
+                </Link>
+              </div>
+            )}
             {scheme?.type === 'unsupported' ? (
               <div className="rust small">Not checked yet: operations that ask for it refuse everyone.</div>
             ) : (
@@ -197,6 +171,7 @@ function Schemes({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
               name: `token${list.fields.length > 0 ? list.fields.length + 1 : ''}`,
               type: 'http-bearer',
               declared: 'http bearer',
+              metadataUrl: null,
               providers: providers?.items.length === 1 ? [providers.items[0]?.id ?? ''] : [],
             })
           }

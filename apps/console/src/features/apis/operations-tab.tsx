@@ -1,13 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
-import { useVirtualizer } from '@tanstack/react-virtual';
 import type { ApiView, OperationView } from '@virga/protocol';
-import { useContext, useMemo, useRef, useState } from 'react';
+import { useContext, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { listKeys } from '../../parts/list-keys';
 import { Mark } from '../../parts/mark';
 import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
+import { VirtualList } from '../../parts/virtual-list';
 import { ProbeContext } from '../probe/probe-state';
 import { AccessDialog } from './access-dialog';
 import { operationsQuery } from './queries';
@@ -96,14 +95,6 @@ function Table({
   readonly onToggleAll: (on: boolean) => void;
   readonly onSet: (item: OperationView) => void;
 }) {
-  const scroll = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({
-    count: items.length,
-    getScrollElement: () => scroll.current,
-    estimateSize: () => 36,
-    overscan: 12,
-    getItemKey: (index) => items[index]?.id ?? index,
-  });
   const probe = useContext(ProbeContext);
   return (
     <>
@@ -124,71 +115,57 @@ function Table({
         <span className="number">stopped</span>
         <span />
       </div>
-      <div
-        className="vbody"
-        ref={scroll}
-        style={{ height: `min(${rows.getTotalSize() + 4}px, calc(100vh - 330px))`, minHeight: 120 }}
-        onKeyDown={listKeys}
-        role="list"
-        aria-label="Operations"
-      >
-        <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
-          {rows.getVirtualItems().map((row) => {
-            const item = items[row.index] as OperationView;
-            return (
-              <div
-                key={row.key}
-                ref={rows.measureElement}
-                data-index={row.index}
-                data-row={row.index}
-                role="listitem"
-                tabIndex={0}
-                className={chosen.has(item.id) ? 'vrow chosen' : 'vrow'}
-                style={{ gridTemplateColumns: COLUMNS, transform: `translateY(${row.start}px)` }}
-                onClick={() => onSet(item)}
-                onKeyDown={(event) => {
-                  if (event.key !== ' ' || event.target !== event.currentTarget) return;
-                  event.preventDefault();
-                  onToggle(item.id);
+      <VirtualList
+        items={items}
+        label="Operations"
+        columns={COLUMNS}
+        height={(all) => `min(${all + 4}px, calc(100vh - 330px))`}
+        row={(item) => ({
+          className: chosen.has(item.id) ? 'chosen' : '',
+          onOpen: () => onSet(item),
+          onKey: (event) => {
+            if (event.key !== ' ') return;
+            event.preventDefault();
+            onToggle(item.id);
+          },
+          cells: (
+            <>
+              <input
+                type="checkbox"
+                aria-label={`Select ${item.method} ${item.path}`}
+                checked={chosen.has(item.id)}
+                onClick={(event) => event.stopPropagation()}
+                onChange={() => onToggle(item.id)}
+              />
+              <span title={item.summary}>
+                <Call method={item.method} path={item.path} />
+              </span>
+              <span>
+                <span className={item.effective === 'open' ? 'rust' : item.effective === 'public' ? 'ochre' : ''}>{item.who}</span>
+                {item.liveWho !== null && <div className="ochre small">not published; live: {item.liveWho}</div>}
+                {item.unmet.length > 0 && <div className="rust small">{item.unmet.join(', ')} has no provider or is not checked: nobody gets in</div>}
+              </span>
+              <span className="quiet small">{placeOf(item)}</span>
+              {marks(item).map((mark, index) => (
+                <span key={index} className="centre">
+                  <Mark kind={mark} />
+                </span>
+              ))}
+              <span className="number">{count(item.requests)}</span>
+              <span className="number">{item.requests === 0 ? '' : `${((item.refused / item.requests) * 100).toFixed(1)} %`}</span>
+              <button
+                className="link small"
+                onClick={(event) => {
+                  event.stopPropagation();
+                  probe.compose({ method: item.method, target: api.basePath + item.path });
                 }}
               >
-                <input
-                  type="checkbox"
-                  aria-label={`Select ${item.method} ${item.path}`}
-                  checked={chosen.has(item.id)}
-                  onClick={(event) => event.stopPropagation()}
-                  onChange={() => onToggle(item.id)}
-                />
-                <span title={item.summary}>
-                  <Call method={item.method} path={item.path} />
-                </span>
-                <span>
-                  <span className={item.effective === 'open' ? 'rust' : item.effective === 'public' ? 'ochre' : ''}>{item.who}</span>
-                  {item.liveWho !== null && <div className="ochre small">not published; live: {item.liveWho}</div>}
-                  {item.unmet.length > 0 && <div className="rust small">{item.unmet.join(', ')} has no provider or is not checked: nobody gets in</div>}
-                </span>
-                <span className="quiet small">{placeOf(item)}</span>
-                {marks(item).map((mark, index) => (
-                  <span key={index} className="centre">
-                    <Mark kind={mark} />
-                  </span>
-                ))}
-                <span className="number">{count(item.requests)}</span>
-                <span className="number">{item.requests === 0 ? '' : `${((item.refused / item.requests) * 100).toFixed(1)} %`}</span>
-                <button
-                  className="link small"
-                  onClick={(event) => {
-                    event.stopPropagation();
-                    probe.compose({ method: item.method, target: api.basePath + item.path });
-                  }}
-                >
-                  probe
-                </button>
-              </div>
-            );
-          })}
-        </div>
-      </div>
+                probe
+              </button>
+            </>
+          ),
+        })}
+      />
     </>
   );
 }

@@ -1,36 +1,16 @@
-import { classValidatorResolver } from '@hookform/resolvers/class-validator';
-import Button from '@mui/material/Button';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { ApiPatch, type ApiView } from '@virga/protocol';
-import { useSnackbar } from 'notistack';
-import { useState } from 'react';
-import { useForm } from 'react-hook-form';
-import { api as control } from '../../client/api';
+import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
 import { Field } from '../../parts/field';
-import { showProblems } from '../../parts/form-problems';
-import { LeaveGuard } from '../../parts/leave-guard';
-import { ProblemNotice } from '../../parts/problem-notice';
+
+const valuesOf = ({ name, version, basePath, upstream }: ApiView): ApiPatch => ({ name, version, basePath, upstream });
 
 /** Where the API lives, and where its requests go. */
 export function UpstreamTab({ api }: { readonly api: ApiView }) {
-  const { name, version, basePath, upstream } = api;
-  const form = useForm<ApiPatch>({ defaultValues: { name, version, basePath, upstream }, resolver: classValidatorResolver(ApiPatch), mode: 'onTouched' });
-  const client = useQueryClient();
-  const { enqueueSnackbar } = useSnackbar();
-  const [left, setLeft] = useState<unknown>(null);
-  const save = useMutation({
-    mutationFn: (patch: ApiPatch) => control.patch<ApiView>(`/apis/${api.id}`, patch),
-    onSuccess: async (saved) => {
-      setLeft(null);
-      form.reset({ name: saved.name, version: saved.version, basePath: saved.basePath, upstream: saved.upstream });
-      enqueueSnackbar('Set in the draft');
-      await client.invalidateQueries();
-    },
-    onError: (error) => setLeft(showProblems(form, error)),
-  });
-  const { errors, isDirty } = form.formState;
+  const draft = useDraftForm(`/apis/${api.id}`, ApiPatch, api, valuesOf);
+  const { form } = draft;
+  const { errors } = form.formState;
   return (
-    <form className="stack" style={{ maxWidth: 560 }} onSubmit={(event) => void form.handleSubmit((patch) => save.mutate(patch))(event)} noValidate>
+    <form className="stack" style={{ maxWidth: 560 }} onSubmit={draft.submit} noValidate>
       <Field id="name" label="Name" error={errors.name}>
         <input id="name" {...form.register('name')} />
       </Field>
@@ -52,13 +32,7 @@ export function UpstreamTab({ api }: { readonly api: ApiView }) {
       <label className="check">
         <input type="checkbox" {...form.register('upstream.sendCredential')} /> the caller’s Authorization header travels on to the upstream
       </label>
-      <ProblemNotice error={left} />
-      <div>
-        <Button type="submit" variant="contained" disabled={!isDirty || save.isPending}>
-          Set in the draft
-        </Button>
-      </div>
-      <LeaveGuard when={isDirty} />
+      <DraftFormFoot draft={draft} />
     </form>
   );
 }

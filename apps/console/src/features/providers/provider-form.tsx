@@ -1,16 +1,7 @@
-import { classValidatorResolver } from '@hookform/resolvers/class-validator';
-import Button from '@mui/material/Button';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { PUBLIC_KEY_ALGORITHMS, type Algorithm } from '@virga/core';
 import { ProviderPatch, type ProviderView } from '@virga/protocol';
-import { useSnackbar } from 'notistack';
-import { useState } from 'react';
-import { useForm } from 'react-hook-form';
-import { api } from '../../client/api';
+import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
 import { Field } from '../../parts/field';
-import { showProblems } from '../../parts/form-problems';
-import { LeaveGuard } from '../../parts/leave-guard';
-import { ProblemNotice } from '../../parts/problem-notice';
 
 const valuesOf = (provider: ProviderView): ProviderPatch => ({
   name: provider.name,
@@ -22,26 +13,14 @@ const valuesOf = (provider: ProviderView): ProviderPatch => ({
 
 /** Name, algorithms, leeway and how long last good keys may serve. */
 export function ProviderForm({ provider }: { readonly provider: ProviderView }) {
-  const form = useForm<ProviderPatch>({ defaultValues: valuesOf(provider), resolver: classValidatorResolver(ProviderPatch), mode: 'onTouched' });
-  const client = useQueryClient();
-  const { enqueueSnackbar } = useSnackbar();
-  const [left, setLeft] = useState<unknown>(null);
-  const save = useMutation({
-    mutationFn: (patch: ProviderPatch) => api.patch<ProviderView>(`/providers/${provider.id}`, patch),
-    onSuccess: async (saved) => {
-      setLeft(null);
-      form.reset(valuesOf(saved));
-      enqueueSnackbar('Set in the draft');
-      await client.invalidateQueries();
-    },
-    onError: (error) => setLeft(showProblems(form, error)),
-  });
-  const { errors, isDirty } = form.formState;
+  const draft = useDraftForm(`/providers/${provider.id}`, ProviderPatch, provider, valuesOf);
+  const { form } = draft;
+  const { errors } = form.formState;
   const algorithms = form.watch('algorithms') ?? [];
   const flip = (name: Algorithm, on: boolean) =>
     form.setValue('algorithms', on ? [...algorithms, name] : algorithms.filter((item) => item !== name), { shouldDirty: true, shouldValidate: true });
   return (
-    <form className="stack" onSubmit={(event) => void form.handleSubmit((patch) => save.mutate(patch))(event)} noValidate>
+    <form className="stack" onSubmit={draft.submit} noValidate>
       <Field id="provider-name" label="Name" error={errors.name}>
         <input id="provider-name" {...form.register('name')} />
       </Field>
@@ -65,13 +44,7 @@ export function ProviderForm({ provider }: { readonly provider: ProviderView }) 
       <label className="check">
         <input type="checkbox" {...form.register('allowLoopbackHttp')} /> may be asked over plain http on this machine
       </label>
-      <ProblemNotice error={left} />
-      <div>
-        <Button type="submit" variant="contained" disabled={!isDirty || save.isPending}>
-          Set in the draft
-        </Button>
-      </div>
-      <LeaveGuard when={isDirty} />
+      <DraftFormFoot draft={draft} />
     </form>
   );
 }

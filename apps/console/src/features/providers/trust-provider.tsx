@@ -5,6 +5,7 @@ import { ProviderInput, type DiscoveryView, type ProviderView } from '@virga/pro
 import { useSnackbar } from 'notistack';
 import { useState } from 'react';
 import { useForm } from 'react-hook-form';
+import { useSearchParams } from 'react-router';
 import { api } from '../../client/api';
 import { Field } from '../../parts/field';
 import { showProblems } from '../../parts/form-problems';
@@ -16,8 +17,9 @@ const isLoopback = (issuer: string): boolean => /^http:\/\/(127\.|localhost|\[::
 
 /** Trusts a provider by its issuer: ask it, look at what it says, name it. */
 export function TrustProvider() {
+  const named = useSearchParams()[0].get('issuer') ?? '';
   const form = useForm<ProviderInput>({
-    defaultValues: { issuer: '', name: '', allowLoopbackHttp: false, privateHosts: [] },
+    defaultValues: { issuer: named, name: '', allowLoopbackHttp: false, privateHosts: [] },
     resolver: classValidatorResolver(ProviderInput),
     mode: 'onTouched',
   });

@@ -1,15 +1,14 @@
 import { CODES, STEP_NAMES, STEPS } from '@virga/core';
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { useVirtualizer } from '@tanstack/react-virtual';
 import type { SamplingView, TraceSummary } from '@virga/protocol';
 import dayjs from 'dayjs';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
-import { listKeys } from '../../parts/list-keys';
 import { Mark } from '../../parts/mark';
 import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count, exactTime, took } from '../../parts/time';
+import { VirtualList } from '../../parts/virtual-list';
 import { apisQuery } from '../apis/queries';
 import { tracesQuery } from './queries';
 
@@ -165,20 +164,7 @@ function Filters({
 }
 
 function Rows({ items, more }: { readonly items: readonly TraceSummary[]; readonly more: (() => void) | null }) {
-  const scroll = useRef<HTMLDivElement>(null);
   const navigate = useNavigate();
-  const rows = useVirtualizer({
-    count: items.length,
-    getScrollElement: () => scroll.current,
-    estimateSize: () => 36,
-    overscan: 15,
-    getItemKey: (index) => items[index]?.id ?? index,
-  });
-  const shown = rows.getVirtualItems();
-  const last = shown[shown.length - 1]?.index ?? 0;
-  useEffect(() => {
-    if (more && last >= items.length - 10) more();
-  }, [last, items.length, more]);
   return (
     <>
       <div className="vhead" style={{ gridTemplateColumns: COLUMNS }}>
@@ -191,45 +177,38 @@ function Rows({ items, more }: { readonly items: readonly TraceSummary[]; readon
         <span>From</span>
         <span className="number">took</span>
       </div>
-      <div className="vbody" ref={scroll} style={{ height: 'calc(100vh - 262px)', minHeight: 160 }} onKeyDown={listKeys} role="list" aria-label="Traces">
-        <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
-          {shown.map((row) => {
-            const item = items[row.index] as TraceSummary;
-            return (
-              <div
-                key={row.key}
-                ref={rows.measureElement}
-                data-index={row.index}
-                data-row={row.index}
-                role="listitem"
-                tabIndex={0}
-                className="vrow"
-                style={{ gridTemplateColumns: COLUMNS, transform: `translateY(${row.start}px)` }}
-                onClick={() => void navigate(`/traces/${item.id}`)}
-              >
-                <time className="small mono" title={exactTime(item.at)}>
-                  {dayjs(item.at).format('HH:mm:ss.SSS')}
-                </time>
-                <Mark kind={item.outcome} />
-                <span className="number">{item.status}</span>
-                <span className="clip">
-                  <Call method={item.method} path={item.path} />
-                </span>
-                <span className={item.outcome === 'refused' ? 'clip' : 'clip quiet'} title={item.reason}>
-                  {item.outcome === 'refused' && <b>{item.stepName} </b>}
-                  {item.reason}
-                </span>
-                <span className="clip" title={[item.subject, item.client, item.provider].filter(Boolean).join(', ')}>
-                  {item.subject ?? <span className="quiet">not known</span>}
-                  {item.client && item.client !== item.subject && <span className="quiet"> {item.client}</span>}
-                </span>
-                <span className="mono small clip">{item.address}</span>
-                <span className="number small">{took(item.totalUs)}</span>
-              </div>
-            );
-          })}
-        </div>
-      </div>
+      <VirtualList
+        items={items}
+        label="Traces"
+        columns={COLUMNS}
+        height={() => 'calc(100vh - 262px)'}
+        onEnd={more}
+        row={(item) => ({
+          onOpen: () => void navigate(`/traces/${item.id}`),
+          cells: (
+            <>
+              <time className="small mono" title={exactTime(item.at)}>
+                {dayjs(item.at).format('HH:mm:ss.SSS')}
+              </time>
+              <Mark kind={item.outcome} />
+              <span className="number">{item.status}</span>
+              <span className="clip">
+                <Call method={item.method} path={item.path} />
+              </span>
+              <span className={item.outcome === 'refused' ? 'clip' : 'clip quiet'} title={item.reason}>
+                {item.outcome === 'refused' && <b>{item.stepName} </b>}
+                {item.reason}
+              </span>
+              <span className="clip" title={[item.subject, item.client, item.provider].filter(Boolean).join(', ')}>
+                {item.subject ?? <span className="quiet">not known</span>}
+                {item.client && item.client !== item.subject && <span className="quiet"> {item.client}</span>}
+              </span>
+              <span className="mono small clip">{item.address}</span>
+              <span className="number small">{took(item.totalUs)}</span>
+            </>
+          ),
+        })}
+      />
     </>
   );
 }

@@ -1,5 +1,15 @@
 import { Injectable } from '@nestjs/common';
-import { canonicalJson, describeAccess, diffContracts, operationKey, type ApiRule, type OperationRule, type ReleaseDocument } from '@virga/core';
+import {
+  canonicalJson,
+  describeAccess,
+  diffContracts,
+  operationKey,
+  type ApiRule,
+  type OperationRule,
+  type ReleaseDocument,
+  type SchemeRule,
+  wellKnownUrls,
+} from '@virga/core';
 import type { ApiPatch, ApiSummary, ApiView, ImportInput, ImportView, OperationsPatch, OperationView, ReimportInput, ReimportView } from '@virga/protocol';
 import { randomBytes } from 'node:crypto';
 import { operationTraffic, type OperationTraffic } from '../../store/record-store.js';
@@ -55,7 +65,7 @@ export class ApisService {
       resource: { identifier: `urn:api:${slug(input.name ?? result.title)}`, scopes: result.scopes },
       token: { type: 'ANY_TYPE', audiences: [`urn:api:${slug(input.name ?? result.title)}`] },
       cors: null,
-      schemes: result.schemes,
+      schemes: this.#bindByMetadata(result.schemes),
       access: result.access,
       contractHash,
       operations: operationsOf(result, []),
@@ -85,7 +95,7 @@ export class ApisService {
       contractHash,
       operations,
       schemes: [
-        ...result.schemes.map((scheme) => ({ ...scheme, providers: bound.get(scheme.name) ?? [] })),
+        ...this.#bindByMetadata(result.schemes).map((scheme) => ({ ...scheme, providers: bound.get(scheme.name) ?? scheme.providers })),
         ...old.schemes.filter((scheme) => !declared.has(scheme.name)),
       ],
       resource: {
@@ -103,7 +113,7 @@ export class ApisService {
     }
     await this.#replace(id, (api, document) => {
       if (patch.basePath !== undefined) this.#refuseTakenBase(document, patch.basePath, id);
-      const schemes = patch.schemes ?? api.schemes;
+      const schemes = patch.schemes?.map((scheme) => ({ ...scheme, metadataUrl: scheme.metadataUrl ?? null })) ?? api.schemes;
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
@@ -111,6 +121,7 @@ export class ApisService {
       return {
         ...api,
         ...definedOf(rest),
+        schemes,
         ...(cors === undefined ? {} : { cors }),
         ...(token ? { token: { type: token.type, audiences: token.anyAudience ? ('ANY_AUDIENCE' as const) : token.audiences } } : {}),
         ...(access ? { access: accessFrom(access, names, '/access') } : {}),
@@ -171,6 +182,16 @@ export class ApisService {
       };
     });
     return this.operations(id);
+  }
+
+  /** Binds a scheme to the provider whose metadata the contract points at, where that provider is trusted already. */
+  #bindByMetadata(schemes: readonly SchemeRule[]): SchemeRule[] {
+    const { providers } = this.draft.document;
+    return schemes.map((scheme) => {
+      const { metadataUrl } = scheme;
+      const named = metadataUrl === null ? undefined : providers.find((provider) => wellKnownUrls(provider.issuer).includes(metadataUrl));
+      return named ? { ...scheme, providers: [named.id] } : scheme;
+    });
   }
 
   async #replace(id: string, edit: (api: ApiRule, document: ReleaseDocument) => ApiRule): Promise<void> {

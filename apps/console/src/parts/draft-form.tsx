@@ -1,0 +1,78 @@
+import { classValidatorResolver } from '@hookform/resolvers/class-validator';
+import Button from '@mui/material/Button';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useSnackbar } from 'notistack';
+import { useState, type SyntheticEvent } from 'react';
+import { useForm, type DefaultValues, type FieldValues, type UseFormReturn } from 'react-hook-form';
+import { api as control } from '../client/api';
+import { showProblems } from './form-problems';
+import { LeaveGuard } from './leave-guard';
+import { ProblemNotice } from './problem-notice';
+
+/** A form over one part of the draft: what it edits, and what saving it is doing. */
+export interface DraftForm<Patch extends FieldValues> {
+  readonly form: UseFormReturn<Patch>;
+  readonly submit: (event: SyntheticEvent) => void;
+  /** What went wrong and stands beside no field. */
+  readonly left: unknown;
+  readonly saving: boolean;
+}
+
+/**
+ * Edits a part of the draft: checked by its DTO while typing and by the control API on saving, whose pointers are put
+ * beside their fields. After saving, the form holds what the control API kept.
+ */
+export function useDraftForm<Patch extends FieldValues, View>(
+  path: string,
+  dto: new () => Patch,
+  view: View,
+  valuesOf: (view: View) => Patch,
+  done = 'Set in the draft',
+): DraftForm<Patch> {
+  const form = useForm<Patch>({ defaultValues: valuesOf(view) as DefaultValues<Patch>, resolver: classValidatorResolver(dto), mode: 'onTouched' });
+  const client = useQueryClient();
+  const { enqueueSnackbar } = useSnackbar();
+  const [left, setLeft] = useState<unknown>(null);
+  const save = useMutation({
+    mutationFn: (patch: Patch) => control.patch<View>(path, patch),
+    onSuccess: async (saved) => {
+      setLeft(null);
+      form.reset(valuesOf(saved));
+      enqueueSnackbar(done);
+      await client.invalidateQueries();
+    },
+    onError: (error) => setLeft(showProblems(form, error)),
+  });
+  return {
+    form,
+    submit: (event) =>
+      void form.handleSubmit(
+        (patch) => save.mutate(patch),
+        () => setLeft(new Error('Something above cannot be used yet')),
+      )(event),
+    left,
+    saving: save.isPending,
+  };
+}
+
+/** The foot of such a form: what is wrong, the button, and the question before leaving. */
+export function DraftFormFoot<Patch extends FieldValues>({
+  draft,
+  action = 'Set in the draft',
+}: {
+  readonly draft: DraftForm<Patch>;
+  readonly action?: string;
+}) {
+  const { isDirty } = draft.form.formState;
+  return (
+    <>
+      <ProblemNotice error={draft.left} />
+      <div>
+        <Button type="submit" variant="contained" disabled={!isDirty || draft.saving}>
+          {action}
+        </Button>
+      </div>
+      <LeaveGuard when={isDirty} />
+    </>
+  );
+}
