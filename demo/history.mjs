@@ -1,4 +1,4 @@
-import { compileRelease, decide, entryOf, Exchange, finding, readKey } from '@virga/core';
+import { closedPorts, compileRelease, decide, entryOf, Exchange, finding, readKey } from '@virga/core';
 import { createHash, randomUUID } from 'node:crypto';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { Recorder } from '../apps/gateway/dist/records/recorder.js';
@@ -19,12 +19,15 @@ export async function writeHistory(control, nodeToken, standins) {
   const live = await liveRelease(control);
   const signer = await makeSigner(live.document, standins[0].issuer);
   const held = { generation: 1, state: 'fresh', keys: [signer.key] };
-  const release = compileRelease(live.document, {
-    now: () => clock.now,
-    ticks: () => performance.now(),
-    digest: (text) => createHash('sha256').update(text).digest('base64url'),
-    keys: { held: () => held, refetch: () => Promise.resolve(held) },
-  });
+  const release = compileRelease(
+    live.document,
+    closedPorts({
+      now: () => clock.now,
+      ticks: () => performance.now(),
+      digest: (text) => createHash('sha256').update(text).digest('base64url'),
+      keys: { held: () => held, refetch: () => Promise.resolve(held) },
+    }),
+  );
   const end = Date.now() - 1000;
   const recorder = new Recorder('local');
   for (let minute = HOURS * 60; minute > 0; minute--) {

@@ -1,3 +1,4 @@
+import { STANDARD_CLAIM_MAP, tokenRule } from '@virga/core';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { createServer } from 'node:http';
 
@@ -41,7 +42,22 @@ export function release(upstreamUrl, issuer, operations = 100) {
   return {
     format: 1,
     environment: 'bench',
-    providers: [{ id: 'p', name: 'Bench', issuer, algorithms: ['RS256'], leewaySeconds: 30, lastGoodSeconds: 3600, allowLoopbackHttp: true, privateHosts: [] }],
+    providers: [
+      {
+        id: 'p',
+        name: 'Bench',
+        issuer,
+        source: { kind: 'discovery' },
+        algorithms: ['RS256'],
+        leewaySeconds: 30,
+        lastGoodSeconds: 3600,
+        allowLoopbackHttp: true,
+        privateHosts: [],
+        claimMap: STANDARD_CLAIM_MAP,
+        draftOnly: false,
+      },
+    ],
+    certificateHeader: null,
     apis: [
       {
         id: 'a',
@@ -51,10 +67,10 @@ export function release(upstreamUrl, issuer, operations = 100) {
         enabled: true,
         upstream: { url: upstreamUrl, connectTimeoutMs: 1000, responseTimeoutMs: 5000, sendCredential: true },
         resource: { identifier: AUDIENCE, scopes: [] },
-        token: { type: 'at+jwt', audiences: [AUDIENCE] },
+        token: tokenRule([AUDIENCE], { type: 'at+jwt' }),
         cors: null,
         schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'] }],
-        access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['gates:read'], match: 'all' }]] },
+        access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['gates:read'], match: 'all', roles: [] }]] },
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({
           id: `GET /group${index % 97}/things${index}/{id}`,
@@ -63,6 +79,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
           operationId: null,
           summary: '',
           access: null,
+          token: null,
         })),
       },
     ],

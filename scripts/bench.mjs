@@ -2,6 +2,7 @@
 import { fork } from 'node:child_process';
 import * as crypto from 'node:crypto';
 import { mkdtempSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -14,7 +15,9 @@ install();
 build();
 const { load, median } = await import('../perf/load.mjs');
 const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release } = await import('../perf/world.mjs');
-const { checkClaims, compileRelease, decide, Exchange, readKey, verifyToken } = await import('@virga/core');
+const { askTogether, makeProofs, verifyAlone, verifyWhole } = await import('../perf/proofs.mjs');
+const { Introspector } = await import('@virga/outbound');
+const { checkClaims, closedPorts, compileRelease, decide, Exchange, readKey, verifyToken } = await import('@virga/core');
 const { importJWK, jwtVerify } = await import('jose');
 const rounds = Number(values.rounds);
 const ms = Number(values['round-ms']);
@@ -81,12 +84,12 @@ async function throughput() {
 
 async function portsFor(jwk) {
   const held = { generation: 1, state: 'fresh', keys: [await readKey(jwk)] };
-  return {
+  return closedPorts({
     now: Date.now,
     ticks: () => performance.now(),
     digest: (text) => crypto.hash('sha256', text, 'base64url'),
     keys: { held: () => held, refetch: () => Promise.resolve(held) },
-  };
+  });
 }
 
 const ask = (token) => new Exchange({ method: 'GET', target: '/bench/group7/things7/G-12', headers: { host: 'x', authorization: `Bearer ${token}` } });
@@ -102,7 +105,7 @@ async function coldTokens() {
     const tokens = await Promise.all(Array.from({ length: count }, (_, index) => issuer.sign(`${round} ${index}`)));
     const document = release('http://127.0.0.1:9', issuer.issuer);
     const compiled = compileRelease(document, ports);
-    const verifier = { byIssuer: new Map(document.providers.map((provider) => [provider.issuer, provider])), keys: ports.keys };
+    const { verifier } = compiled;
     const rule = document.apis[0].token;
     // Several in flight, as in a gateway: one by one, the wait for the thread pool would be all that is measured.
     const each = async (run) => {
@@ -156,7 +159,71 @@ async function growth() {
   return { decisionGrowth: median(pairs.map(([small, large]) => large / small)), decisionMicroseconds: median(pairs.map(([small]) => small)) / 60 };
 }
 
-const result = { ...(await coldTokens()), ...(await growth()), ...(await throughput()) };
+/** DPoP proofs, each seen once, against the library doing what any verifier must. */
+async function dpopProofs() {
+  const { proofs, facts } = await makeProofs(1500, 'a token');
+  const timed = async (run) => {
+    const from = performance.now();
+    for (const proof of proofs) await run(proof, facts);
+    return performance.now() - from;
+  };
+  const ratios = [];
+  for (let round = 0; round < rounds + 1; round++) {
+    const order = round % 2 === 0 ? [verifyAlone, verifyWhole] : [verifyWhole, verifyAlone];
+    const times = new Map();
+    for (const run of order) times.set(run, await timed(run));
+    if (round > 0) ratios.push(times.get(verifyAlone) / times.get(verifyWhole));
+  }
+  return { dpopRatio: median(ratios) };
+}
+
+/** Forty opaque tokens in two thousand requests at once: how often the provider is asked for each. */
+async function introspection() {
+  let calls = 0;
+  const server = createServer((req, res) => {
+    calls++;
+    setTimeout(() => res.end(JSON.stringify({ active: true, aud: AUDIENCE, scope: 'gates:read' })), 20);
+  });
+  await new Promise((resolve) => server.listen(0, '127.0.0.1', resolve));
+  const endpoint = `http://127.0.0.1:${server.address().port}/introspect`;
+  const document = release('http://127.0.0.1:9', 'https://bench.example', 100);
+  const credential = { method: 'client_secret_basic', clientId: 'gateway', secret: 's' };
+  const source = { kind: 'introspection', endpoint, credential, positiveSeconds: 60, negativeSeconds: 5, timeoutMs: 5000, impliedAudience: null };
+  document.providers[0].source = source;
+  const secrets = { value: () => 'a secret of the bench' };
+  const introspector = new Introspector(secrets, Date.now);
+  const held = { generation: 0, state: 'none', keys: [] };
+  const ports = closedPorts({
+    now: Date.now,
+    ticks: () => performance.now(),
+    digest: (text) => crypto.hash('sha256', text, 'base64url'),
+    keys: { held: () => held, refetch: () => Promise.resolve(held) },
+    introspection: introspector,
+    secrets,
+  });
+  const tokens = Array.from({ length: 40 }, (_, index) => `opaque-token-number-${index}`);
+  await askTogether(document, ports, tokens, 50);
+  await introspector.close();
+  server.close();
+  return { introspectionCallsPerToken: calls / tokens.length };
+}
+
+/** What a full cache of verified tokens costs, measured in a process of its own. */
+async function tokenCache() {
+  const child = fork(join(ROOT, 'perf', 'token-cache.mjs'), [], { execArgv: ['--expose-gc'], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
+  const { tokens, bytes } = await new Promise((resolve) => child.on('message', resolve));
+  child.disconnect();
+  return { tokenCacheTokens: tokens, tokenCacheBytes: bytes };
+}
+
+const result = {
+  ...(await tokenCache()),
+  ...(await dpopProofs()),
+  ...(await introspection()),
+  ...(await coldTokens()),
+  ...(await growth()),
+  ...(await throughput()),
+};
 for (const child of children) child.disconnect();
 const goals = {
   guardedRouteRatio: '>= 0.75',

@@ -1,12 +1,18 @@
-import { ConfigError, type ReleaseDocument } from '@virga/core';
-import { ProviderKeys } from '@virga/outbound';
-import type { FeedMessage, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
+import { ConfigError, takesOpaqueTokens, type ReleaseDocument } from '@virga/core';
+import { askBySource, Introspector, ProviderKeys } from '@virga/outbound';
+import type { ExamineAsk, ExamineOutcome, FeedMessage, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
 import { createHmac, timingSafeEqual } from 'node:crypto';
+import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { ControlLink } from './control/control-link.js';
 import { GatewayListener } from './listener/gateway-listener.js';
+import type { ServeContext } from './listener/serve-request.js';
 import { openRelease, type LiveRelease } from './live-release.js';
-import { nodePorts } from './ports/node-ports.js';
+import { Nonces } from './ports/nonces.js';
+import { nodePorts, type NodeParts } from './ports/node-ports.js';
+import { PrivateFacts } from './ports/private-facts.js';
+import { reportProviders } from './ports/report-providers.js';
+import { runExamine } from './probe/run-examine.js';
 import { runProbe } from './probe/run-probe.js';
 import { Recorder } from './records/recorder.js';
 import { readSnapshot, writeSnapshot } from './snapshot/snapshot.js';
@@ -23,6 +29,8 @@ export interface NodeOptions {
   readonly token: string;
   /** Folder for the last good release. */
   readonly folder: string;
+  /** A second listener that speaks TLS and takes client certificates. Files hold PEM. */
+  readonly tls?: { readonly port: number; readonly certificateFile: string; readonly keyFile: string; readonly publicOrigin?: string };
   readonly log: (text: string) => void;
 }
 
@@ -35,6 +43,10 @@ const DRAIN_MS = 10_000;
 export class GatewayNode {
   readonly #options: NodeOptions;
   readonly #keys: ProviderKeys;
+  readonly #introspector: Introspector;
+  readonly #draftIntrospector: Introspector;
+  readonly #facts: PrivateFacts;
+  readonly #nonces: Nonces;
   /** Keys for drafts that are probed, apart from those of live traffic so that no draft can disturb it. */
   readonly #draftKeys: ProviderKeys;
   readonly #pools = new UpstreamPools();
@@ -44,6 +56,8 @@ export class GatewayNode {
   readonly #startedAt = Date.now();
   readonly #timers: NodeJS.Timeout[] = [];
   #listener: GatewayListener | null = null;
+  #tlsListener: GatewayListener | null = null;
+  #tlsOrigin: string | null = null;
   #publicOrigin = '';
   #live: LiveRelease | null = null;
   #effectiveAt = 0;
@@ -54,8 +68,13 @@ export class GatewayNode {
   constructor(options: NodeOptions) {
     this.#options = options;
     this.#recorder = new Recorder(options.name);
-    this.#keys = new ProviderKeys(Date.now, () => void this.#sendStatus());
-    this.#draftKeys = new ProviderKeys(Date.now);
+    this.#facts = new PrivateFacts(options.token, join(options.folder, 'private-facts'));
+    this.#nonces = new Nonces(options.token);
+    const changed = (): void => void this.#sendStatus();
+    this.#keys = new ProviderKeys(Date.now, changed, askBySource(this.#facts));
+    this.#draftKeys = new ProviderKeys(Date.now, () => undefined, askBySource(this.#facts));
+    this.#introspector = new Introspector(this.#facts, Date.now, changed);
+    this.#draftIntrospector = new Introspector(this.#facts, Date.now);
     this.#link = new ControlLink({
       controlUrl: options.controlUrl,
       token: options.token,
@@ -68,6 +87,7 @@ export class GatewayNode {
 
   /** @returns the address the gateway listens at */
   async start(): Promise<string> {
+    await this.#facts.restore();
     const snapshot = await readSnapshot(this.#snapshotFile);
     const context = {
       recorder: this.#recorder,
@@ -80,6 +100,7 @@ export class GatewayNode {
     context.publicOrigin = this.#options.publicOrigin ?? `http://${this.#options.host}:${port}`;
     this.#publicOrigin = context.publicOrigin;
     this.#listener = listener;
+    await this.#listenTls(context);
     if (snapshot) this.#take(snapshot.number, snapshot.hash, snapshot.document, false);
     void this.#link.run();
     this.#timers.push(
@@ -93,10 +114,10 @@ export class GatewayNode {
   /** Lets requests in flight end, sends the last records, stops. */
   async stop(): Promise<void> {
     for (const timer of this.#timers) clearInterval(timer);
-    await this.#listener?.drain(DRAIN_MS);
+    await Promise.all([this.#listener?.drain(DRAIN_MS), this.#tlsListener?.drain(DRAIN_MS)]);
     for (let rounds = 0; rounds < 20 && (await this.#flush()); rounds++);
     this.#link.stop();
-    await Promise.all([this.#pools.close(), this.#draftPools.close()]);
+    await Promise.all([this.#pools.close(), this.#draftPools.close(), this.#introspector.close(), this.#draftIntrospector.close()]);
   }
 
   get #snapshotFile(): string {
@@ -112,6 +133,15 @@ export class GatewayNode {
         this.#take(message.number, message.hash, message.document, true);
         void this.#sendStatus();
         return;
+      case 'private-facts':
+        void this.#facts
+          .take({ secrets: message.secrets, revocations: message.revocations })
+          .then(() => this.#tickKeys())
+          .catch((error: Error) => this.#options.log(`private facts could not be kept on disk: ${error.message}`));
+        return;
+      case 'examine':
+        void this.#examine(message.askId, message.hash, message.document, message.request);
+        return;
       case 'refresh-provider':
         void this.#keys.refresh(message.providerId).then(() => this.#sendStatus());
         return;
@@ -125,8 +155,11 @@ export class GatewayNode {
   #take(number: number, hash: string, document: ReleaseDocument, keep: boolean): void {
     if (this.#live?.number === number && this.#live.hash === hash) return;
     try {
-      const live = openRelease(number, hash, document, nodePorts(this.#keys), this.#pools);
+      const trial = document.providers.find((provider) => provider.draftOnly);
+      if (trial) throw new ConfigError('/providers', `${trial.name} may be trusted in drafts only`);
+      const live = openRelease(number, hash, document, nodePorts(this.#parts), this.#pools);
       this.#keys.follow(document.providers);
+      this.#introspector.follow(document.providers.filter(takesOpaqueTokens));
       this.#live = live;
       this.#effectiveAt = Date.now();
       this.#refusedRelease = null;
@@ -147,16 +180,52 @@ export class GatewayNode {
     let probe: ProbeOutcome | null = null;
     let error: string | null = null;
     try {
-      if (this.#draft?.hash !== hash) {
-        this.#draft = openRelease(0, hash, document, nodePorts(this.#draftKeys), this.#draftPools);
-        this.#draftKeys.follow(document.providers);
-        this.#draftPools.keepOnly(document.apis.map((api) => api.upstream));
-      }
-      probe = await runProbe(request, this.#draft, forward, this.#publicOrigin);
+      probe = await runProbe(request, this.#openDraft(hash, document), forward, this.#publicOrigin);
     } catch (failure) {
       error = (failure as Error).message;
     }
     await this.#link.answer({ askId, probe, error }).catch(() => undefined);
+  }
+
+  async #examine(askId: string, hash: string, document: ReleaseDocument, request: ExamineAsk): Promise<void> {
+    let examined: readonly ExamineOutcome[] | null = null;
+    let error: string | null = null;
+    try {
+      examined = await runExamine(request, this.#openDraft(hash, document).compiled, this.#publicOrigin);
+    } catch (failure) {
+      error = (failure as Error).message;
+    }
+    await this.#link.answer({ askId, probe: null, examined, error }).catch(() => undefined);
+  }
+
+  /** A document that is tried: compiled once, with keys and pools of its own. */
+  #openDraft(hash: string, document: ReleaseDocument): LiveRelease {
+    if (this.#draft?.hash === hash) return this.#draft;
+    const parts = { ...this.#parts, keys: this.#draftKeys, introspection: this.#draftIntrospector };
+    const draft = openRelease(0, hash, document, nodePorts(parts), this.#draftPools);
+    this.#draftKeys.follow(document.providers);
+    this.#draftIntrospector.follow(document.providers.filter(takesOpaqueTokens));
+    this.#draftPools.keepOnly(document.apis.map((api) => api.upstream));
+    this.#draft = draft;
+    return draft;
+  }
+
+  get #parts(): NodeParts {
+    return { keys: this.#keys, introspection: this.#introspector, facts: this.#facts, nonces: this.#nonces };
+  }
+
+  /** Opens the TLS listener where one is asked for. Certificates of clients are asked for and not judged: binding decides. */
+  async #listenTls(context: ServeContext): Promise<void> {
+    const { tls, host } = this.#options;
+    if (!tls) return;
+    const [cert, key] = await Promise.all([readFile(tls.certificateFile), readFile(tls.keyFile)]);
+    const own = { ...context, publicOrigin: tls.publicOrigin ?? `https://${host}:${tls.port}` };
+    const listener = new GatewayListener(own, () => this.#live, { cert, key });
+    const port = await listener.listen(tls.port, host);
+    own.publicOrigin = tls.publicOrigin ?? `https://${host}:${port}`;
+    this.#tlsOrigin = own.publicOrigin;
+    this.#tlsListener = listener;
+    this.#options.log(`listening for TLS at ${own.publicOrigin}`);
   }
 
   #tickKeys(): void {
@@ -191,9 +260,10 @@ export class GatewayNode {
       gatewayUrl: this.#publicOrigin,
       release: this.#live ? { number: this.#live.number, hash: this.#live.hash, effectiveAt: this.#effectiveAt } : null,
       refusedRelease: this.#refusedRelease,
-      providers: this.#keys.report(),
+      providers: reportProviders(this.#keys, this.#introspector),
       knownTokens: this.#live?.compiled.tokenCache.size ?? 0,
-      inFlight: this.#listener?.inFlight ?? 0,
+      inFlight: (this.#listener?.inFlight ?? 0) + (this.#tlsListener?.inFlight ?? 0),
+      tlsUrl: this.#tlsOrigin,
     };
   }
 }

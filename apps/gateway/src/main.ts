@@ -11,11 +11,22 @@ function setting(name: string, fallback?: string): string {
 }
 
 const origin = process.env['VIRGA_GATEWAY_URL'];
+const tlsPort = process.env['VIRGA_TLS_PORT'];
+const tlsOrigin = process.env['VIRGA_TLS_URL'];
+const tls = tlsPort
+  ? {
+      port: Number(tlsPort),
+      certificateFile: setting('VIRGA_TLS_CERTIFICATE'),
+      keyFile: setting('VIRGA_TLS_KEY'),
+      ...(tlsOrigin === undefined ? {} : { publicOrigin: tlsOrigin }),
+    }
+  : undefined;
 const node = new GatewayNode({
   name: setting('VIRGA_NODE_NAME', 'local'),
   host: setting('VIRGA_GATEWAY_HOST', '127.0.0.1'),
   port: Number(setting('VIRGA_GATEWAY_PORT', '4181')),
   ...(origin === undefined ? {} : { publicOrigin: origin }),
+  ...(tls ? { tls } : {}),
   controlUrl: setting('VIRGA_CONTROL_URL', 'http://127.0.0.1:4180'),
   token: setting('VIRGA_NODE_TOKEN'),
   folder: setting('VIRGA_NODE_DIR', '.virga/node'),

@@ -1,4 +1,4 @@
-import type { ApiRule, RecordBatch, ReleaseDocument, TraceRecord } from '@virga/core';
+import { STANDARD_CLAIM_MAP, tokenRule, type ApiRule, type ProviderRule, type RecordBatch, type ReleaseDocument, type TraceRecord } from '@virga/core';
 import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
 import { exportJWK, generateKeyPair, SignJWT, type JWTPayload } from 'jose';
 import { mkdtempSync } from 'node:fs';
@@ -127,14 +127,28 @@ export async function makeIssuer() {
   return { issuer, state, sign, rotate, server };
 }
 
+export const providerFor = (issuer: string, change: Partial<ProviderRule> = {}): ProviderRule => ({
+  id: 'p',
+  name: 'Provider',
+  issuer,
+  source: { kind: 'discovery' },
+  algorithms: ['RS256'],
+  leewaySeconds: 0,
+  lastGoodSeconds: 3600,
+  allowLoopbackHttp: true,
+  privateHosts: [],
+  claimMap: STANDARD_CLAIM_MAP,
+  draftOnly: false,
+  ...change,
+});
+
 export function documentFor(upstreamUrl: string, issuer: string, change: Partial<ApiRule> = {}): ReleaseDocument {
-  const scoped = { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['read'], match: 'all' }]] } as const;
+  const scoped = { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['read'], match: 'all', roles: [] }]] } as const;
   return {
     format: 1,
     environment: 'test',
-    providers: [
-      { id: 'p', name: 'Provider', issuer, algorithms: ['RS256'], leewaySeconds: 0, lastGoodSeconds: 3600, allowLoopbackHttp: true, privateHosts: [] },
-    ],
+    providers: [providerFor(issuer)],
+    certificateHeader: null,
     apis: [
       {
         id: 'a',
@@ -144,14 +158,22 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         enabled: true,
         upstream: { url: upstreamUrl, connectTimeoutMs: 500, responseTimeoutMs: 700, sendCredential: true },
         resource: { identifier: AUDIENCE, scopes: [] },
-        token: { type: 'at+jwt', audiences: [AUDIENCE] },
+        token: tokenRule([AUDIENCE], { type: 'at+jwt' }),
         cors: null,
         schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'] }],
         access: scoped,
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
-          { id: `${method} /open/{id}`, method, path: '/open/{id}', operationId: null, summary: '', access: { kind: 'public', origin: 'hand' } as const },
-          { id: `${method} /guarded`, method, path: '/guarded', operationId: null, summary: '', access: null },
+          {
+            id: `${method} /open/{id}`,
+            method,
+            path: '/open/{id}',
+            operationId: null,
+            summary: '',
+            access: { kind: 'public', origin: 'hand' } as const,
+            token: null,
+          },
+          { id: `${method} /guarded`, method, path: '/guarded', operationId: null, summary: '', access: null, token: null },
         ]),
         ...change,
       },

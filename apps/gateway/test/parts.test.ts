@@ -1,4 +1,4 @@
-import { Exchange, finding, type Finding } from '@virga/core';
+import { BEARER_HEADER, Exchange, finding, type Finding } from '@virga/core';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -9,7 +9,7 @@ import { RECORD_LIMITS, Recorder } from '../src/records/recorder.js';
 import { readSnapshot, writeSnapshot } from '../src/snapshot/snapshot.js';
 
 describe('headers on their way', () => {
-  const facts = { address: '2001:db8::7', host: 'gw.example', requestId: 'r', traceparent: 't', sendCredential: true };
+  const facts = { address: '2001:db8::7', host: 'gw.example', requestId: 'r', traceparent: 't', protocol: 'http' as const, withheld: [], forged: null };
   const record = (flat: readonly string[]): Record<string, string> =>
     Object.fromEntries(flat.flatMap((name, index): [string, string][] => (index % 2 === 0 ? [[name, flat[index + 1] ?? '']] : [])));
 
@@ -19,7 +19,7 @@ describe('headers on their way', () => {
 
   test('what Connection names does not travel, nor does the credential when it is to stay', () => {
     const up = record(
-      headersUp({ connection: 'close, X-Private', 'x-private': '1', 'x-public': '2', authorization: 'Bearer x' }, { ...facts, sendCredential: false }),
+      headersUp({ connection: 'close, X-Private', 'x-private': '1', 'x-public': '2', authorization: 'Bearer x' }, { ...facts, withheld: [BEARER_HEADER] }),
     );
     expect(up).not.toHaveProperty('x-private');
     expect(up).not.toHaveProperty('authorization');
@@ -97,7 +97,7 @@ describe('the recorder', () => {
 
 describe('the last good release on disk', () => {
   const file = join(mkdtempSync(join(tmpdir(), 'virga-snapshot-')), 'node', 'release.json');
-  const snapshot = { number: 3, hash: 'h', document: { format: 1 as const, environment: 't', providers: [], apis: [] } };
+  const snapshot = { number: 3, hash: 'h', document: { format: 1 as const, environment: 't', providers: [], certificateHeader: null, apis: [] } };
 
   test('is read back, and only its owner may read it', async () => {
     expect(await readSnapshot(file)).toBeNull();

@@ -3,6 +3,10 @@ import { APP_FILTER, APP_GUARD } from '@nestjs/core';
 import { SETTINGS, type ServerSettings } from './config/settings.js';
 import { ApisController } from './control/apis/apis.controller.js';
 import { ApisService } from './control/apis/apis.service.js';
+import { BenchController } from './control/bench/bench.controller.js';
+import { BenchIssuer } from './control/bench/bench-issuer.js';
+import { BenchService } from './control/bench/bench.service.js';
+import { GrantService } from './control/bench/grant.service.js';
 import { ContractService } from './control/contract/contract.service.js';
 import { AttentionService } from './control/overlook/attention.service.js';
 import { FallService } from './control/overlook/fall.service.js';
@@ -19,10 +23,14 @@ import { ReleasesController } from './control/releases/releases.controller.js';
 import { ReleasesService } from './control/releases/releases.service.js';
 import { TracesController } from './control/traces/traces.controller.js';
 import { TracesService } from './control/traces/traces.service.js';
+import { RevocationsController } from './control/revocations/revocations.controller.js';
+import { RevocationsService } from './control/revocations/revocations.service.js';
+import { SettingsController } from './control/settings/settings.controller.js';
 import { LocalNode } from './nodes/local-node.js';
 import { NodeHub } from './nodes/node-hub.js';
 import { NodesController } from './nodes/nodes.controller.js';
 import { RecordService } from './record/record.service.js';
+import { SecretsService } from './secret/secrets.service.js';
 import { Vault } from './secret/vault.js';
 import { AccessGuard } from './session/access.guard.js';
 import { SessionController } from './session/session.controller.js';
@@ -44,6 +52,9 @@ export class AppModule {
         OverlookController,
         PersonasController,
         ProbeController,
+        RevocationsController,
+        BenchController,
+        SettingsController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -65,6 +76,11 @@ export class AppModule {
         AttentionService,
         PersonasService,
         ProbeService,
+        SecretsService,
+        RevocationsService,
+        BenchIssuer,
+        BenchService,
+        GrantService,
       ],
     };
   }

@@ -10,9 +10,11 @@ import { controlDocument } from './control/openapi.js';
 import { validationProblem } from './http/problems.js';
 import { DraftService } from './control/releases/draft.service.js';
 import { ReleasesService } from './control/releases/releases.service.js';
+import { RevocationsService } from './control/revocations/revocations.service.js';
 import { LocalNode } from './nodes/local-node.js';
 import { NodeHub } from './nodes/node-hub.js';
 import { RecordService } from './record/record.service.js';
+import { SecretsService } from './secret/secrets.service.js';
 import { SessionService } from './session/session.service.js';
 import { Store } from './store/store.js';
 
@@ -41,8 +43,10 @@ export class ControlPlane {
     const app = await NestFactory.create<NestExpressApplication>(AppModule.with(settings, store), { logger: ['error', 'warn'], bodyParser: false });
     prepare(app, settings);
     const operator = await app.get(SessionService).ensureOperator(password);
+    await app.get(SecretsService).load();
     await app.get(DraftService).load();
     await app.get(ReleasesService).load();
+    await app.get(RevocationsService).load();
     await app.listen(settings.port, settings.host);
     app.get(RecordService).start();
     const plane = new ControlPlane(app, store, operator);

@@ -38,7 +38,7 @@ describe('rules on their way in and out', () => {
     const dto = {
       kind: 'required' as const,
       origin: 'hand' as const,
-      alternatives: [{ schemes: [{ scheme: 's', scopes: ['a', 'b'], match: 'any' as const }] }, { schemes: [] }],
+      alternatives: [{ schemes: [{ scheme: 's', scopes: ['a', 'b'], match: 'any' as const, roles: ['rider'] }] }, { schemes: [] }],
     };
     expect(accessView(accessFrom(dto, schemes, '/access'))).toEqual(dto);
     expect(accessView(accessFrom({ kind: 'public' }, schemes, ''))).toEqual({ kind: 'public', origin: 'hand' });

@@ -1,7 +1,8 @@
 import type { Server } from 'node:http';
 import { join } from 'node:path';
-import { HEADGATES_RESOURCE, READINGS_RESOURCE } from './provider/people.js';
-import { TrustSignIn } from './provider/trust-sign-in.js';
+import { DUNLIN_FIELDWORKS, HEADGATES_RESOURCE, READINGS_RESOURCE, STATE_WATER_REGISTRY, TRUST_SIGN_IN } from './provider/people.js';
+import type { House } from './provider/house.js';
+import { StandinProvider } from './provider/standin-provider.js';
 import { headgates } from './upstreams/headgates.js';
 import { meterReadings } from './upstreams/meter-readings.js';
 
@@ -13,8 +14,16 @@ const consoleUrl = process.env['VIRGA_CONSOLE_URL'] ?? 'http://127.0.0.1:4180';
 const listen = (server: Server, at: number): Promise<void> => new Promise((resolve, reject) => server.once('error', reject).listen(at, HOST, resolve));
 
 try {
-  const signIn = new TrustSignIn(`http://${HOST}:${port}`, join(folder, 'trust-sign-in-keys.json'), [`${consoleUrl}/control/v1/personas/callback`]);
-  await signIn.start(port, HOST);
+  const redirectUris = ['personas', 'bench'].map((part) => `${consoleUrl}/control/v1/${part}/callback`);
+  const open = async (house: House, at: number): Promise<StandinProvider> => {
+    const keyFile = join(folder, `${house.name.toLowerCase().replaceAll(' ', '-')}-keys.json`);
+    const provider = new StandinProvider(house, `http://${HOST}:${at}`, keyFile, redirectUris);
+    await provider.start(at, HOST);
+    return provider;
+  };
+  const signIn = await open(TRUST_SIGN_IN, port);
+  const registry = await open(STATE_WATER_REGISTRY, port + 3);
+  const dunlin = await open(DUNLIN_FIELDWORKS, port + 4);
   const gatesAddress = `http://${HOST}:${port + 1}`;
   const readingsAddress = `http://${HOST}:${port + 2}`;
   await listen(headgates(), port + 1);
@@ -23,6 +32,8 @@ try {
     signIn.facts(),
     { name: 'Headgates', kind: 'upstream', address: gatesAddress, resource: HEADGATES_RESOURCE },
     { name: 'Meter readings', kind: 'upstream', address: readingsAddress, resource: READINGS_RESOURCE },
+    registry.facts(),
+    dunlin.facts(),
   ];
   process.send?.({ type: 'ready', standins });
   if (!process.send) console.log(JSON.stringify(standins, null, 2));

@@ -6,15 +6,34 @@ export { ALGORITHMS, PUBLIC_KEY_ALGORITHMS, isAlgorithm, type Algorithm, type Al
 export {
   RELEASE_FORMAT,
   type ApiRule,
+  type CertificateHeaderRule,
   type CorsRule,
   type OperationRule,
-  type ProviderRule,
   type ReleaseDocument,
   type ResourceRule,
   type SchemeRule,
-  type TokenRule,
   type UpstreamRule,
 } from './document/release-document.js';
+export { BEARER_HEADER, tokenRule, type ClaimDemand, type StepUpRule, type TokenOverride, type TokenPlace, type TokenRule } from './document/token-rule.js';
+export {
+  takesOpaqueTokens,
+  type EndpointCredential,
+  type OpaqueSource,
+  type OpaqueTokens,
+  type ProviderRule,
+  type ProviderSource,
+  type PublishedKey,
+} from './document/provider-rule.js';
+export {
+  MAPPED_MEMBERS,
+  sourceOf,
+  STANDARD_CLAIM_MAP,
+  type AttributeSource,
+  type ClaimMap,
+  type ClaimSource,
+  type ClaimTranslation,
+  type MappedMember,
+} from './document/claim-map.js';
 export { METHOD_NAMES } from './document/method-names.js';
 export { checkDocument } from './release/check-document.js';
 export { compileRelease } from './release/compile-release.js';
@@ -27,15 +46,26 @@ export { answerOf, type AnswerContext, type GatewayAnswer } from './decision/ans
 export { corsHeaders } from './decision/preflight-step.js';
 export { resourceMetadata } from './decision/resource-metadata.js';
 export { Exchange, type Asked, type HeaderFields, type StepRecord } from './decision/exchange.js';
-export type { CompiledApi, CompiledOperation, CompiledRelease, Ports } from './decision/compiled.js';
+export type { CompiledApi, CompiledOperation, CompiledRelease } from './decision/compiled.js';
+export { closedPorts, type NonceSource, type Ports, type SecretSource } from './decision/ports.js';
+export { LocalReplayMemory, type ReplayMemory } from './proof/replay-memory.js';
+export { verifyProof, type ProofFacts, type VerifiedProof } from './proof/dpop-proof.js';
+export { type Introspection, type IntrospectionAnswer, type OpaqueProvider } from './token/introspection.js';
+export { Revocations, type Revocation } from './token/revocations.js';
+export { compileClaimMap } from './provider/compile-claim-map.js';
 export type { Principal } from './token/principal.js';
 export { readKey, readKeySet, type ReadKeySet, type RefusedKey } from './provider/read-key-set.js';
 export { issuerProblem, readDiscovery, wellKnownUrls, type Discovery, type DiscoveryProblem } from './provider/read-discovery.js';
-export type { HeldKeys, KeySource, VerifiedToken } from './token/verify-token.js';
+export type { HeldKeys, KeySource, TrustedProvider } from './token/verify-token.js';
+export type { VerifiedToken } from './token/verified-token.js';
 export { checkClaims } from './token/check-claims.js';
 export { shorten, verifyToken } from './token/verify-token.js';
 export { verifySignature, type VerificationKey } from './token/verify-signature.js';
-export { readToken, TOKEN_BUDGET } from './token/read-token.js';
+export { readPart, readToken, TOKEN_BUDGET, UnreadToken, type JsonObject, type ReadToken } from './token/read-token.js';
+export { HEADER_CHECKS, unreadFinding, vouched } from './token/verify-token.js';
+export { TOKEN_CHECKS } from './token/check-claims.js';
+export { readOpeningKeys } from './token/open-encrypted.js';
+export { MAX_LEEWAY_SECONDS } from './token/verify-token.js';
 export { CODES, entryOf, finding, isCode, type Code, type Finding } from './verdict/codes.js';
 export { STEPS, STEP_NAMES, type CodeEntry, type Comparison, type Operands, type StepId, type StepOutcome } from './verdict/code-entry.js';
 export { explain, type Explanation } from './verdict/explain.js';
@@ -45,3 +75,10 @@ export { readContract, type ReadContract } from './contract/read-contract.js';
 export type { ContractProblem } from './contract/problem.js';
 export { listOperations, type ContractOperation, type ListedContract } from './contract/list-operations.js';
 export { diffContracts, operationKey, type ContractChange } from './contract/diff-contracts.js';
+export { examine, type CheckReport, type Examination, type ExamineRequest } from './bench/examine.js';
+export { CHECK_NAMES, type CheckId } from './bench/check-words.js';
+export { describe as describePasted, PASTE_LIMIT, recognise, type PastedItem, type PastedKind } from './bench/recognise.js';
+export { CLAIM_WORDS, HEADER_WORDS, TIME_CLAIMS } from './bench/claim-words.js';
+export { compareTokens, type TokenDifference } from './bench/compare-tokens.js';
+export { tamper, type TamperedToken, type TamperTools } from './bench/tamper.js';
+export { stranger } from './bench/stranger.js';

@@ -2,11 +2,15 @@ import { exportJWK, generateKeyPair, SignJWT, type CryptoKey, type JWK, type JWT
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import type { AccessRule } from '../src/document/access-rule.js';
-import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '../src/document/release-document.js';
+import { STANDARD_CLAIM_MAP } from '../src/document/claim-map.js';
+import type { ProviderRule } from '../src/document/provider-rule.js';
+import type { ApiRule, OperationRule, ReleaseDocument } from '../src/document/release-document.js';
+import { tokenRule } from '../src/document/token-rule.js';
+import { compileClaimMap } from '../src/provider/compile-claim-map.js';
 import { readKey } from '../src/provider/read-key-set.js';
-import type { HeldKeys, KeySource } from '../src/token/verify-token.js';
+import type { HeldKeys, KeySource, TokenVerifier } from '../src/token/verify-token.js';
 import type { VerificationKey } from '../src/token/verify-signature.js';
-import type { Ports } from '../src/decision/compiled.js';
+import { closedPorts, type Ports } from '../src/decision/ports.js';
 
 export const fixture = (name: string): string => readFileSync(new URL(`fixtures/${name}`, import.meta.url), 'utf8');
 
@@ -24,13 +28,34 @@ export interface TestProvider {
   sign(claims: JWTPayload, header?: Record<string, unknown>): Promise<string>;
 }
 
+export const providerRule = (change: Partial<ProviderRule> = {}): ProviderRule => ({
+  id: 'trust',
+  name: 'trust',
+  issuer: ISSUER,
+  source: { kind: 'discovery' },
+  algorithms: ['RS256'],
+  leewaySeconds: 30,
+  lastGoodSeconds: 3600,
+  allowLoopbackHttp: false,
+  privateHosts: [],
+  claimMap: STANDARD_CLAIM_MAP,
+  draftOnly: false,
+  ...change,
+});
+
+/** The verifier that a release would make of these providers. */
+export const verifierOf = (keys: KeySource, ...rules: ProviderRule[]): TokenVerifier => ({
+  byIssuer: new Map(rules.map((rule) => [rule.issuer, { rule, readPrincipal: compileClaimMap(rule) }])),
+  keys,
+});
+
 export async function makeProvider(id: string, issuer = ISSUER, algorithm: 'RS256' | 'ES256' | 'EdDSA' | 'PS256' = 'RS256'): Promise<TestProvider> {
   const { privateKey, publicKey } = await generateKeyPair(algorithm, { extractable: true });
   const jwk: JWK = { ...(await exportJWK(publicKey)), kid: `${id}-1`, alg: algorithm, use: 'sig' };
   const key = await readKey(jwk);
   if (!key) throw new Error('the key cannot be read');
   return {
-    rule: { id, name: id, issuer, algorithms: [algorithm], leewaySeconds: 30, lastGoodSeconds: 3600, allowLoopbackHttp: false, privateHosts: [] },
+    rule: providerRule({ id, name: id, issuer, algorithms: [algorithm] }),
     key,
     jwk,
     privateKey,
@@ -75,14 +100,15 @@ export class TestKeys implements KeySource {
   }
 }
 
-export function portsOf(keys: KeySource, now: () => number = () => NOW): Ports {
-  return { now, ticks: () => 0, digest: (text) => createHash('sha256').update(text).digest('hex'), keys };
-}
+export const sha256 = (text: string): string => createHash('sha256').update(text).digest('base64url');
+
+export const portsOf = (keys: KeySource, now: () => number = () => NOW, given: Partial<Ports> = {}): Ports =>
+  closedPorts({ now, ticks: () => 0, digest: sha256, keys, ...given });
 
 export const requires = (scheme: string, ...scopes: string[]): AccessRule => ({
   kind: 'required',
   origin: 'hand',
-  alternatives: [[{ scheme, scopes, match: 'all' }]],
+  alternatives: [[{ scheme, scopes, match: 'all', roles: [] }]],
 });
 
 export const operation = (method: string, path: string, access: AccessRule | null = null): OperationRule => ({
@@ -92,6 +118,7 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   operationId: null,
   summary: '',
   access,
+  token: null,
 });
 
 export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
@@ -103,7 +130,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     enabled: true,
     upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 500, responseTimeoutMs: 1000, sendCredential: true },
     resource: { identifier: AUDIENCE, scopes: [{ name: 'gates:read', description: '' }] },
-    token: { type: 'ANY_TYPE', audiences: [AUDIENCE] },
+    token: tokenRule([AUDIENCE]),
     cors: null,
     schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'] }],
     access: requires('trust', 'gates:read'),
@@ -118,4 +145,10 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
   };
 }
 
-export const releaseOf = (providers: readonly ProviderRule[], ...apis: ApiRule[]): ReleaseDocument => ({ format: 1, environment: 'test', providers, apis });
+export const releaseOf = (providers: readonly ProviderRule[], ...apis: ApiRule[]): ReleaseDocument => ({
+  format: 1,
+  environment: 'test',
+  providers,
+  certificateHeader: null,
+  apis,
+});

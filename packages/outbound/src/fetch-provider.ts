@@ -62,11 +62,17 @@ export async function fetchKeys(jwksUri: string, provider: ReachPolicy): Promise
   if (fetched.status !== 200) throw new OutboundError(`${jwksUri} answered ${fetched.status}`);
   const read = await readKeySet(parse(fetched.text));
   if (!read) throw new OutboundError(`${jwksUri} did not send a key set`);
+  return { ...usable(read), cacheSeconds: fetched.cacheSeconds };
+}
+
+/** @throws OutboundError that names every key and why it cannot be used, when none can */
+export function usable(read: ReadKeySet | null): ReadKeySet {
+  if (!read) throw new OutboundError('there is no key set');
   if (read.keys.length === 0) {
     const reasons = read.refused.map((key) => `${key.kid ?? `key ${key.index}`}: ${key.reason}`).join('; ');
     throw new OutboundError(`the key set has no key that can be used${reasons ? ` (${reasons})` : ''}`);
   }
-  return { ...read, cacheSeconds: fetched.cacheSeconds };
+  return read;
 }
 
 function parse(text: string): unknown {

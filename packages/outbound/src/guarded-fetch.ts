@@ -28,7 +28,7 @@ export async function guardedFetch(address: string, policy: ReachPolicy, limits:
   try {
     return await followUrl(new URL(address), policy, limits, agent, signal);
   } catch (error) {
-    throw inWords(error as FetchError, address, limits);
+    throw inWords(error, address, limits.timeoutMs);
   } finally {
     void agent.destroy();
   }
@@ -66,10 +66,12 @@ function maxAge(header: string | string[] | undefined): number | null {
 
 type FetchError = Error & { code?: string; cause?: Error };
 
-function inWords(error: FetchError, address: string, limits: FetchLimits): OutboundError {
-  if (error instanceof OutboundError) return error;
+/** A failed call in words for an operator. */
+export function inWords(thrown: unknown, address: string, timeoutMs: number): OutboundError {
+  if (thrown instanceof OutboundError) return thrown;
+  const error = thrown as FetchError;
   if (error.cause instanceof OutboundError) return error.cause;
-  if (error.name === 'TimeoutError' || error.name === 'AbortError') return new OutboundError(`${address} did not answer within ${limits.timeoutMs} ms`);
+  if (error.name === 'TimeoutError' || error.name === 'AbortError') return new OutboundError(`${address} did not answer within ${timeoutMs} ms`);
   switch (error.code) {
     case 'ECONNREFUSED':
       return new OutboundError(`nothing listens at ${address}`);

@@ -1,5 +1,18 @@
-import type { HeldKeys, KeySource, ProviderRule, RefusedKey, VerificationKey } from '@virga/core';
-import { fetchDiscovery, fetchKeys, type FetchedKeys } from './fetch-provider.js';
+import {
+  canonicalJson,
+  readKey,
+  readKeySet,
+  takesOpaqueTokens,
+  type HeldKeys,
+  type KeySource,
+  type ProviderRule,
+  type ReadKeySet,
+  type RefusedKey,
+  type SecretSource,
+  type VerificationKey,
+} from '@virga/core';
+import { OutboundError } from './address-guard.js';
+import { fetchDiscovery, fetchKeys, usable, type FetchedKeys } from './fetch-provider.js';
 
 /** Bounds of the key fetches, all in milliseconds. */
 export interface KeyTimes {
@@ -51,10 +64,33 @@ const EMPTY: HeldKeys = { generation: 0, state: 'none', keys: [] };
 /** How a provider is asked; tests and benchmarks pass their own. */
 export type AskProvider = (provider: ProviderRule) => Promise<FetchedKeys>;
 
-const askOverHttp: AskProvider = async (provider) => {
-  const { discovery } = await fetchDiscovery(provider);
-  return fetchKeys(discovery.jwksUri, provider);
-};
+/** Asks a provider for its keys in the way that its source says. Keys and secrets set by hand need no network. */
+export function askBySource(secrets: SecretSource): AskProvider {
+  return async (provider) => {
+    const { source } = provider;
+    switch (source.kind) {
+      case 'discovery':
+        return fetchKeys((await fetchDiscovery(provider)).discovery.jwksUri, provider);
+      case 'key-set-url':
+        return fetchKeys(source.url, provider);
+      case 'keys':
+        return { ...usable(await readKeySet({ keys: source.keys })), cacheSeconds: null };
+      case 'secret':
+        return { ...(await readSecret(secrets.value(source.secret))), cacheSeconds: null };
+      case 'introspection':
+      case 'userinfo':
+        return { keys: [], refused: [], cacheSeconds: null };
+    }
+  };
+}
+
+/** A shared secret as a key: its UTF-8 bytes, of which RFC 7518 section 3.2 wants at least as many as the hash has. */
+async function readSecret(secret: string | null): Promise<ReadKeySet> {
+  if (secret === null) throw new OutboundError('its secret is not on this node');
+  const key = await readKey({ kty: 'oct', k: Buffer.from(secret, 'utf8').toString('base64url') }, 'secret');
+  if (!key || key.bits < 256) throw new OutboundError('its secret has less than the 32 bytes that HS256 needs');
+  return { keys: [key], refused: [] };
+}
 
 /**
  * The keys of all providers of a process. One fetch in flight for each; ages and pauses are arithmetic on the clock
@@ -67,7 +103,7 @@ export class ProviderKeys implements KeySource {
   readonly #times: KeyTimes;
   readonly #changed: () => void;
 
-  constructor(now: () => number, changed: () => void = () => undefined, ask: AskProvider = askOverHttp, times: KeyTimes = KEY_TIMES) {
+  constructor(now: () => number, changed: () => void = () => undefined, ask: AskProvider = askBySource({ value: () => null }), times: KeyTimes = KEY_TIMES) {
     this.#now = now;
     this.#ask = ask;
     this.#times = times;
@@ -84,8 +120,13 @@ export class ProviderKeys implements KeySource {
   /** Like `follow`, but forgets nobody: for the providers of a draft that is tried beside the live release. */
   add(providers: readonly ProviderRule[]): void {
     for (const rule of providers) {
+      if (takesOpaqueTokens(rule)) {
+        this.#entries.delete(rule.id);
+        continue;
+      }
       const entry = this.#entries.get(rule.id);
-      if (entry && entry.rule.issuer === rule.issuer) entry.rule = rule;
+      const same = entry && entry.rule.issuer === rule.issuer && canonicalJson(entry.rule.source) === canonicalJson(rule.source);
+      if (entry && same) entry.rule = rule;
       else this.#entries.set(rule.id, { rule, held: EMPTY, refused: [], fetchedAt: null, triedAt: null, nextFetchAt: 0, problem: null, flight: null });
     }
     void this.tick();
@@ -183,6 +224,15 @@ function sameKeys(before: readonly VerificationKey[], after: readonly Verificati
   return before.length === after.length && before.every((key, index) => print(key) === print(after[index] as VerificationKey));
 }
 
+const READ: Readonly<Record<ProviderRule['source']['kind'], string>> = {
+  discovery: 'Discovery and key set were read',
+  'key-set-url': 'The key set was read',
+  keys: 'The keys were set by hand',
+  secret: 'The secret was set by hand',
+  introspection: 'It is asked about each token',
+  userinfo: 'It is asked about each token',
+};
+
 function stateOf(entry: Entry): ProviderReport['state'] {
   if (entry.held.state === 'none') return entry.problem === null ? 'not-asked' : 'failing';
   return entry.held.state === 'last-good' ? 'last-good' : 'reachable';
@@ -192,7 +242,7 @@ function reasonOf(entry: Entry): string {
   const keys = `${entry.held.keys.length} ${entry.held.keys.length === 1 ? 'key' : 'keys'}`;
   switch (stateOf(entry)) {
     case 'reachable':
-      return `Discovery and key set were read; ${keys} held.`;
+      return `${READ[entry.rule.source.kind]}; ${keys} held.`;
     case 'last-good':
       return `${entry.problem ?? ''}. The last good ${keys} serve on for at most ${entry.rule.lastGoodSeconds} s after they were fetched.`;
     case 'failing':

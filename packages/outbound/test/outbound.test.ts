@@ -1,4 +1,4 @@
-import type { ProviderRule } from '@virga/core';
+import { STANDARD_CLAIM_MAP, type ProviderRule } from '@virga/core';
 import { exportJWK, generateKeyPair, type JWK } from 'jose';
 import { createServer, type RequestListener, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
@@ -120,6 +120,9 @@ describe('keys over time', () => {
     id: 'p',
     name: 'P',
     issuer: 'https://p.example',
+    source: { kind: 'discovery' },
+    claimMap: STANDARD_CLAIM_MAP,
+    draftOnly: false,
     algorithms: ['RS256'],
     leewaySeconds: 0,
     lastGoodSeconds: 600,

@@ -19,9 +19,27 @@ export {
   ResourceDto,
   SchemeDto,
   ScopeDto,
-  TokenRuleDto,
   UpstreamDto,
 } from './control/apis.js';
+export {
+  BenchIssuerView,
+  BenchTarget,
+  CheckView,
+  ExamineInput,
+  ExamineView,
+  ExchangeView,
+  GrantInput,
+  GrantView,
+  MintInput,
+  MintView,
+  PkceView,
+  SavedTokenInput,
+  SavedTokenList,
+  SavedTokenView,
+  TamperRow,
+  TamperView,
+  type GrantKind,
+} from './control/bench.js';
 export { ComparisonView, HeaderView, StepView } from './control/explanations.js';
 export { ApiList, NodeList, OperationList, PersonaList, ProviderList, ReleaseList } from './control/lists.js';
 export { AttentionItem, AttentionView, FallLayer, FallQuery, FallReason, FallSlice, FallView } from './control/overlook.js';
@@ -29,18 +47,39 @@ export { PersonaInput, PersonaView, SignInStart, TokenStanding, TokenView } from
 export { ProbeAnswerView, ProbeHeaderDto, ProbeInput, ProbeView } from './control/probe.js';
 export { FieldProblem, ProblemDocument } from './control/problem.js';
 export {
+  AttributeSourceDto,
+  ClaimMapDto,
+  ClaimSourceDto,
+  ClaimTranslationDto,
   DiscoverInput,
   DiscoveryAttemptView,
   DiscoveryView,
   KeyView,
+  ProviderComparison,
+  ProviderDifference,
   ProviderInput,
   ProviderPatch,
+  ProviderSourceDto,
+  ProviderSourceView,
   ProviderView,
   RefusedKeyView,
+  type SourceKind,
 } from './control/providers.js';
 export { NodeView, PublishInput, PublishView, ReleaseChangeView, ReleaseSummary, ReleaseView, StandingView } from './control/releases.js';
 export { SessionView, SignInInput } from './control/session.js';
-export { RetentionDto } from './control/settings.js';
+export { RevocationInput, RevocationList, RevocationView } from './control/revocations.js';
+export { CertificateHeaderDto, RetentionDto } from './control/settings.js';
+export { ALL_ALGORITHMS, ClaimDemandDto, StepUpDto, TokenOverrideDto, TokenPlaceDto, TokenRuleDto } from './control/token-rule.js';
 export { SamplingView, TracePage, TraceQuery, TraceSummary, TraceView } from './control/traces.js';
-export type { FeedMessage, NodeAnswer, NodeProviderReport, NodeStatus, ProbeAnswer, ProbeOutcome, ProbeRequest } from './node/messages.js';
+export type {
+  ExamineAsk,
+  ExamineOutcome,
+  FeedMessage,
+  NodeAnswer,
+  NodeProviderReport,
+  NodeStatus,
+  ProbeAnswer,
+  ProbeOutcome,
+  ProbeRequest,
+} from './node/messages.js';
 export { PROBE_HEADER, REQUEST_ID_HEADER } from './node/messages.js';

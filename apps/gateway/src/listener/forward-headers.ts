@@ -1,3 +1,4 @@
+import { BEARER_HEADER, type Exchange, type TokenPlace } from '@virga/core';
 import { PROBE_HEADER } from '@virga/protocol';
 import type { IncomingHttpHeaders } from 'node:http';
 
@@ -41,7 +42,28 @@ export interface ForwardFacts {
   readonly host: string;
   readonly requestId: string;
   readonly traceparent: string;
-  readonly sendCredential: boolean;
+  readonly protocol: 'http' | 'https';
+  /** Places whose credentials must not travel on; empty when they may. */
+  readonly withheld: readonly TokenPlace[];
+  /** A header that only a trusted hop may write, and that somebody else wrote; null when there is none. */
+  readonly forged: string | null;
+}
+
+/** The Cookie header without some cookies; undefined when nothing is left. */
+function withoutCookies(header: string | undefined, withheld: readonly TokenPlace[]): string | undefined {
+  const names = withheld.flatMap((place) => (place.kind === 'cookie' ? [place.name] : []));
+  if (header === undefined || names.length === 0) return header;
+  const left = header.split(';').filter((pair) => !names.includes(pair.slice(0, Math.max(0, pair.indexOf('='))).trim()));
+  return left.length === 0 ? undefined : left.join(';').trim();
+}
+
+/** A query without one parameter; the rest keeps its spelling. */
+function withoutParameter(query: string, name: string): string {
+  const left = query
+    .replace(/^\?/, '')
+    .split('&')
+    .filter((pair) => !new URLSearchParams(pair).has(name));
+  return left.length === 0 || (left.length === 1 && left[0] === '') ? '' : `?${left.join('&')}`;
 }
 
 /** Names that a Connection header takes out of the message (RFC 9110 section 7.6.1); null when it names none beyond the usual. */
@@ -50,14 +72,30 @@ function named(connection: string | undefined): Set<string> | null {
   return new Set(connection.split(',').map((name) => name.trim().toLowerCase()));
 }
 
+/**
+ * Places whose credentials stay at the gateway: those that the operation looks at and the usual header, so that a token
+ * sent to a public operation stays too. None where the upstream is to see them.
+ */
+export function withheldPlaces(exchange: Exchange): readonly TokenPlace[] {
+  if (exchange.api?.rule.upstream.sendCredential !== false) return [];
+  return [BEARER_HEADER, ...(exchange.operation?.token.places ?? [])];
+}
+
+/** The query that travels on: without the tokens that must not. */
+export function queryUp(exchange: Exchange): string {
+  const names = withheldPlaces(exchange).flatMap((place) => (place.kind === 'query' ? [place.name] : []));
+  return names.reduce(withoutParameter, exchange.query);
+}
+
 /** The header fields of the request to the upstream, as a flat list of names and values. */
 export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts): string[] {
   const out: string[] = [];
   const dropped = named(headers.connection);
+  const { withheld } = facts;
   for (const name in headers) {
     if (NOT_UP.has(name) || (dropped !== null && dropped.has(name))) continue;
-    if (name === 'authorization' && !facts.sendCredential) continue;
-    const value = headers[name];
+    if (name === facts.forged || withheld.some((place) => place.kind === 'header' && place.name === name)) continue;
+    const value = name === 'cookie' ? withoutCookies(headers.cookie, withheld) : headers[name];
     if (typeof value === 'string') out.push(name, value);
     else if (value) for (const item of value) out.push(name, item);
   }
@@ -66,12 +104,12 @@ export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts): st
     'x-forwarded-for',
     facts.address,
     'x-forwarded-proto',
-    'http',
+    facts.protocol,
     'x-forwarded-host',
     facts.host,
     // RFC 7239 section 4; a host with a port needs quotes.
     'forwarded',
-    `for=${forwardedFor};host="${facts.host.replace(/["\\]/g, '')}";proto=http`,
+    `for=${forwardedFor};host="${facts.host.replace(/["\\]/g, '')}";proto=${facts.protocol}`,
     'x-request-id',
     facts.requestId,
     'traceparent',

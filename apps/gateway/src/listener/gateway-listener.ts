@@ -1,5 +1,6 @@
 import { entryOf, Exchange, finding, type Finding } from '@virga/core';
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import { createServer, type IncomingMessage, type Server, type ServerOptions, type ServerResponse } from 'node:http';
+import { createServer as createTlsServer } from 'node:https';
 import type { Duplex } from 'node:stream';
 import type { LiveRelease } from '../live-release.js';
 import { answerBroken, findingOf } from './broken-request.js';
@@ -17,10 +18,11 @@ export class GatewayListener {
   readonly #release: () => LiveRelease | null;
   #inFlight = 0;
 
-  constructor(context: ServeContext, release: () => LiveRelease | null) {
+  /** @param tls PEM of certificate and key, to speak TLS and ask for client certificates */
+  constructor(context: ServeContext, release: () => LiveRelease | null, tls: { readonly cert: Buffer; readonly key: Buffer } | null = null) {
     this.#context = context;
     this.#release = release;
-    this.#server = createServer({
+    const options: ServerOptions = {
       maxHeaderSize: LISTENER_LIMITS.maxHeaderBytes,
       requestTimeout: LISTENER_LIMITS.requestTimeoutMs,
       headersTimeout: LISTENER_LIMITS.headersTimeoutMs,
@@ -28,7 +30,8 @@ export class GatewayListener {
       joinDuplicateHeaders: true,
       requireHostHeader: false,
       insecureHTTPParser: false,
-    });
+    };
+    this.#server = tls ? createTlsServer({ ...options, ...tls, minVersion: 'TLSv1.2', requestCert: true, rejectUnauthorized: false }) : createServer(options);
     this.#server.on('request', (req, res) => this.#serve(req, res, false));
     this.#server.on('checkContinue', (req, res) => this.#serve(req, res, true));
     this.#server.on('connect', (_req, socket: Duplex) => this.#broken(socket, finding('path.target', { found: 'CONNECT' })));

@@ -18,7 +18,8 @@ import type { LiveRelease } from '../live-release.js';
 import type { Recorder } from '../records/recorder.js';
 import { Forwarding, type AnswerSink } from '../upstream/forward.js';
 import type { Upstream } from '../upstream/pools.js';
-import { headersBack, headersUp } from './forward-headers.js';
+import { headersBack, headersUp, queryUp, withheldPlaces } from './forward-headers.js';
+import { nonceFor } from './nonce-for.js';
 import { newRequestId, traceContext } from './request-ids.js';
 
 /** What serving needs from the node around it. */
@@ -62,7 +63,13 @@ export class ServedRequest implements AnswerSink {
     this.#live = live;
     this.#context = context;
     this.#address = addressOf(req);
-    this.#exchange = new Exchange({ method: req.method ?? '', target: req.url ?? '', headers: req.headers });
+    this.#exchange = new Exchange({
+      method: req.method ?? '',
+      target: req.url ?? '',
+      headers: req.headers,
+      origin: context.publicOrigin,
+      certificate: live.findCertificate(req, this.#address),
+    });
     const trace = traceContext(typeof req.headers['traceparent'] === 'string' ? req.headers['traceparent'] : undefined);
     this.#traceId = trace.traceId;
     this.#traceparent = trace.traceparent;
@@ -120,13 +127,15 @@ export class ServedRequest implements AnswerSink {
     this.#upstreamAt = performance.now();
     if (expectsContinue) this.#res.writeContinue();
     const base = api.rule.basePath.length;
-    const path = upstream.prefix + (this.#exchange.path.slice(base) || '/') + this.#exchange.query;
+    const path = upstream.prefix + (this.#exchange.path.slice(base) || '/') + queryUp(this.#exchange);
     const headers = headersUp(req.headers, {
       address: this.#address,
       host: req.headers.host ?? '',
       requestId: this.#id,
       traceparent: this.#traceparent,
-      sendCredential: api.rule.upstream.sendCredential,
+      protocol: this.#context.publicOrigin.startsWith('https:') ? 'https' : 'http',
+      withheld: withheldPlaces(this.#exchange),
+      forged: this.#live.forgedHeader(this.#address),
     });
     const hasBody = req.headers['transfer-encoding'] !== undefined || (req.headers['content-length'] !== undefined && req.headers['content-length'] !== '0');
     const forwarding = new Forwarding(
@@ -176,7 +185,14 @@ export class ServedRequest implements AnswerSink {
 
   #answer(found: Finding, ofUpstream = false): void {
     if (ofUpstream || this.#exchange.steps[this.#exchange.steps.length - 1]?.finding !== found) this.#step(found);
-    this.#send(answerOf(found, this.#exchange, { publicOrigin: this.#context.publicOrigin, requestId: this.#id }), found);
+    this.#send(
+      answerOf(found, this.#exchange, {
+        publicOrigin: this.#context.publicOrigin,
+        requestId: this.#id,
+        nonce: nonceFor(this.#live.compiled, this.#exchange),
+      }),
+      found,
+    );
   }
 
   #send(answer: GatewayAnswer, found: Finding): void {

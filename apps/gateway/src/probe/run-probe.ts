@@ -2,8 +2,9 @@ import { decide, entryOf, Exchange, answerOf, finding, type Finding, type StepId
 import type { ProbeAnswer, ProbeOutcome, ProbeRequest } from '@virga/protocol';
 import type { IncomingHttpHeaders } from 'node:http';
 import { performance } from 'node:perf_hooks';
-import { headersUp, headersBack } from '../listener/forward-headers.js';
+import { headersUp, headersBack, queryUp, withheldPlaces } from '../listener/forward-headers.js';
 import { newRequestId, traceContext } from '../listener/request-ids.js';
+import { nonceFor } from '../listener/nonce-for.js';
 import type { LiveRelease } from '../live-release.js';
 import { stepTraces } from '../records/build-trace.js';
 import { Forwarding } from '../upstream/forward.js';
@@ -14,11 +15,11 @@ const KEEP_BYTES = 256 * 1024;
 /** Decides a composed request by a release that is not live, and sends it up only when asked to. */
 export async function runProbe(request: ProbeRequest, release: LiveRelease, forward: boolean, publicOrigin: string): Promise<ProbeOutcome> {
   const { method, target } = request;
-  const exchange = new Exchange({ method, target, headers: fields(request.headers) });
+  const exchange = new Exchange({ method, target, headers: fields(request.headers), origin: publicOrigin });
   const requestId = newRequestId();
   const verdict = await decide(release.compiled, exchange);
   if (verdict.kind === 'answer') {
-    const answer = answerOf(verdict.finding, exchange, { publicOrigin, requestId });
+    const answer = answerOf(verdict.finding, exchange, { publicOrigin, requestId, nonce: nonceFor(release.compiled, exchange) });
     const body = Buffer.from(answer.body ?? '');
     return outcomeOf(exchange, verdict.finding, answerView(answer.status, Object.entries(answer.headers), [body], body.length));
   }
@@ -36,9 +37,11 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     host: new URL(publicOrigin).host,
     requestId,
     traceparent: traceContext(undefined).traceparent,
-    sendCredential: exchange.api.rule.upstream.sendCredential,
+    protocol: publicOrigin.startsWith('https:') ? 'https' : 'http',
+    withheld: withheldPlaces(exchange),
+    forged: null,
   });
-  const path = upstream.prefix + (exchange.path.slice(exchange.api.rule.basePath.length) || '/') + exchange.query;
+  const path = upstream.prefix + (exchange.path.slice(exchange.api.rule.basePath.length) || '/') + queryUp(exchange);
   const { found, answer } = await new Promise<{ found: Finding; answer: ProbeAnswer | null }>((resolve) => {
     const parts: Buffer[] = [];
     let size = 0;

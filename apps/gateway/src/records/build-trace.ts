@@ -29,7 +29,7 @@ export function stepTraces(exchange: Exchange): StepTrace[] {
 }
 
 /** Operands can hold what a caller wrote; what looks like a credential is taken out of them too. */
-function cleanOperands(operands: Finding['operands'], credential: string | null): Finding['operands'] {
+export function cleanOperands(operands: Finding['operands'], credential: string | null): Finding['operands'] {
   return Object.fromEntries(
     Object.entries(operands).map(([name, value]): [string, Finding['operands'][string]] => {
       if (typeof value === 'string') return [name, redactText(value, credential)];

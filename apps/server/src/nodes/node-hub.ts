@@ -1,6 +1,6 @@
 import { Injectable } from '@nestjs/common';
-import type { FeedMessage, NodeAnswer, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
-import type { ReleaseDocument } from '@virga/core';
+import type { ExamineAsk, ExamineOutcome, FeedMessage, NodeAnswer, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
+import type { ReleaseDocument, Revocation } from '@virga/core';
 import { randomUUID } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 
@@ -27,6 +27,7 @@ export class NodeHub {
   readonly #asked = new Map<string, (answer: NodeAnswer) => void>();
   readonly #events = new EventEmitter().setMaxListeners(0);
   #live: LiveMessage | null = null;
+  #facts: FeedMessage = { type: 'private-facts', secrets: {}, revocations: [] };
 
   /** Called with each status a node sends. */
   onStatus(listener: (status: NodeStatus) => void): void {
@@ -39,6 +40,8 @@ export class NodeHub {
     node.seenAt = Date.now();
     this.#nodes.set(name, node);
     send({ type: 'hello', controlPlane: 'virga' });
+    // Before the release, which may need them.
+    send(this.#facts);
     if (this.#live) send({ type: 'release', ...this.#live });
     this.#events.emit('change');
   }
@@ -115,16 +118,37 @@ export class NodeHub {
     return this.connected.length > 0;
   }
 
+  /** Tells all nodes the secrets and revocations in force, and those that connect later. */
+  tellFacts(secrets: Readonly<Record<string, string>>, revocations: readonly Revocation[]): void {
+    this.#facts = { type: 'private-facts', secrets, revocations };
+    for (const node of this.connected) node.send?.(this.#facts);
+  }
+
   refreshProvider(providerId: string): void {
     for (const node of this.connected) node.send?.({ type: 'refresh-provider', askId: randomUUID(), providerId });
   }
 
   /** Lets a node decide a composed request by a draft; null when no node is connected. @throws when the node fails */
   async probe(hash: string, document: ReleaseDocument, request: ProbeRequest, forward: boolean): Promise<ProbeOutcome | null> {
+    const answer = await this.#ask((askId) => ({ type: 'probe', askId, hash, document, request, forward }));
+    if (answer === null) return null;
+    if (answer.error !== null || !answer.probe) throw new Error(answer.error ?? 'the node gave no answer');
+    return answer.probe;
+  }
+
+  /** Lets a node hold tokens against an operation; null when no node is connected. @throws when the node fails */
+  async examine(hash: string, document: ReleaseDocument, request: ExamineAsk): Promise<readonly ExamineOutcome[] | null> {
+    const answer = await this.#ask((askId) => ({ type: 'examine', askId, hash, document, request }));
+    if (answer === null) return null;
+    if (answer.error !== null || !answer.examined) throw new Error(answer.error ?? 'the node gave no answer');
+    return answer.examined;
+  }
+
+  async #ask(message: (askId: string) => FeedMessage): Promise<NodeAnswer | null> {
     const node = this.connected[0];
     if (!node) return null;
     const askId = randomUUID();
-    const answer = await new Promise<NodeAnswer>((resolve, reject) => {
+    return new Promise<NodeAnswer>((resolve, reject) => {
       const timer = setTimeout(() => {
         this.#asked.delete(askId);
         reject(new Error(`the node ${node.name} did not answer within ${ANSWER_MS} ms`));
@@ -133,9 +157,7 @@ export class NodeHub {
         clearTimeout(timer);
         resolve(given);
       });
-      node.send?.({ type: 'probe', askId, hash, document, request, forward });
+      node.send?.(message(askId));
     });
-    if (answer.error !== null || !answer.probe) throw new Error(answer.error ?? 'the node gave no answer');
-    return answer.probe;
   }
 }

@@ -1,13 +1,16 @@
 import { RELEASE_FORMAT, type ApiRule, type OperationRule, type ProviderRule, type ReleaseDocument } from '@virga/core';
 import type { Transaction } from 'sequelize';
-import { ApiRow, OperationRow, ProviderRow } from './models/configuration.js';
+import { ApiRow, OperationRow, ProviderRow, SettingRow } from './models/configuration.js';
 import type { Store } from './store.js';
 
 const CHUNK = 500;
+/** The setting that belongs to the draft. */
+const CERTIFICATE_HEADER = 'draft.certificate-header';
 
 /** Reads the draft as one document. */
 export async function readDraft(environment: string): Promise<ReleaseDocument> {
-  const [providers, apis, operations] = await Promise.all([
+  const [certificateHeader, providers, apis, operations] = await Promise.all([
+    SettingRow.findByPk(CERTIFICATE_HEADER, { raw: true }),
     ProviderRow.findAll({ order: [['position', 'ASC']], raw: true }),
     ApiRow.findAll({ order: [['position', 'ASC']], raw: true }),
     OperationRow.findAll({
@@ -27,6 +30,7 @@ export async function readDraft(environment: string): Promise<ReleaseDocument> {
   return {
     format: RELEASE_FORMAT,
     environment,
+    certificateHeader: certificateHeader ? (JSON.parse(certificateHeader.value) as ReleaseDocument['certificateHeader']) : null,
     providers: providers.map((row) => JSON.parse(row.body) as ProviderRule),
     apis: apis.map((row) => ({ ...(JSON.parse(row.body) as ApiRule), operations: byApi.get(row.id) ?? [] })),
   };
@@ -36,6 +40,8 @@ export async function readDraft(environment: string): Promise<ReleaseDocument> {
 export function writeDraft(store: Store, before: ReleaseDocument, after: ReleaseDocument): Promise<void> {
   return store.write(async (transaction) => {
     await writeProviders(before, after, transaction);
+    if (before.certificateHeader !== after.certificateHeader)
+      await SettingRow.upsert({ name: CERTIFICATE_HEADER, value: JSON.stringify(after.certificateHeader) }, { transaction });
     const kept = new Set(after.apis.map((api) => api.id));
     for (const api of before.apis) if (!kept.has(api.id)) await ApiRow.destroy({ where: { id: api.id }, transaction });
     const old = new Map(before.apis.map((api, position) => [api.id, { api, position }]));

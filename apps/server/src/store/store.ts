@@ -5,6 +5,7 @@ import { SequelizeStorage, Umzug } from 'umzug';
 import { MIGRATIONS } from './migrations/index.js';
 import * as configuration from './models/configuration.js';
 import * as records from './models/records.js';
+import * as tokens from './models/tokens.js';
 
 /** The database cannot be used, and why, in words for whoever starts the control plane. */
 export class StoreError extends Error {
@@ -33,7 +34,7 @@ export class Store {
       dialect: 'sqlite',
       storage: file,
       logging: false,
-      models: [...Object.values(configuration), ...Object.values(records)],
+      models: [...Object.values(configuration), ...Object.values(records), ...Object.values(tokens)],
       define: { timestamps: false, underscored: true },
     });
     const store = new Store(sequelize);

@@ -1,6 +1,6 @@
-import type { Configuration, KoaContextWithOIDC } from 'oidc-provider';
+import type { ClientMetadata, Configuration, KoaContextWithOIDC } from 'oidc-provider';
 import type { SigningKeys } from './signing-keys.js';
-import { PEOPLE, PROGRAMS, RESOURCES, resourceFor } from './people.js';
+import { resourceFor, type House, type Program } from './house.js';
 
 const ACCESS_SECONDS = 600;
 const DAY_SECONDS = 86_400;
@@ -9,23 +9,16 @@ const scopesAsked = (ctx: KoaContextWithOIDC): string[] =>
     .split(' ')
     .filter(Boolean);
 
-/** How the stand-in provider behaves: JWT access tokens of RFC 9068, PKCE always, refresh tokens that rotate. */
-export function providerConfiguration(keys: SigningKeys, redirectUris: readonly string[]): Configuration {
+/** How a stand-in provider behaves: PKCE always, refresh tokens that rotate, tokens in the shape of its house. */
+export function providerConfiguration(house: House, keys: SigningKeys, redirectUris: readonly string[]): Configuration {
+  const personOf = (id: string) => house.people.find((person) => person.name === id);
   return {
     jwks: { keys: keys.keys },
-    clients: PROGRAMS.map((program) => ({
-      client_id: program.id,
-      client_name: program.name,
-      grant_types: [...program.grants],
-      response_types: program.grants.includes('authorization_code') ? ['code'] : [],
-      redirect_uris: program.grants.includes('authorization_code') ? [...redirectUris] : [],
-      token_endpoint_auth_method: program.secret === null ? 'none' : 'client_secret_basic',
-      ...(program.secret === null ? {} : { client_secret: program.secret }),
-      ...(program.scopes === null ? {} : { scope: program.scopes.join(' ') }),
-    })),
-    scopes: ['openid', 'offline_access', ...Object.values(RESOURCES).flat()],
+    clients: house.programs.map((program) => clientOf(house, program, redirectUris)),
+    scopes: ['openid', 'offline_access', ...Object.values(house.resources).flat()],
+    responseTypes: ['code', 'id_token token'],
     claims: { openid: ['sub'], acr: null, auth_time: null },
-    acrValues: ['urn:basin:password'],
+    acrValues: [house.acr],
     pkce: { required: () => true },
     clientBasedCORS: () => true,
     cookies: { keys: ['stand-in only, no secret'] },
@@ -33,6 +26,7 @@ export function providerConfiguration(keys: SigningKeys, redirectUris: readonly 
       AccessToken: ACCESS_SECONDS,
       ClientCredentials: ACCESS_SECONDS,
       IdToken: ACCESS_SECONDS,
+      DeviceCode: ACCESS_SECONDS,
       Interaction: 3600,
       Session: DAY_SECONDS,
       Grant: DAY_SECONDS,
@@ -40,17 +34,23 @@ export function providerConfiguration(keys: SigningKeys, redirectUris: readonly 
     },
     issueRefreshToken: (_ctx, client) => Promise.resolve(client.grantTypeAllowed('refresh_token')),
     rotateRefreshToken: true,
-    findAccount: (_ctx, id) => {
-      const person = PEOPLE.find((item) => item.name === id);
-      return person ? { accountId: id, claims: () => Promise.resolve({ sub: id }) } : undefined;
+    findAccount: (_ctx, id) => (personOf(id) ? { accountId: id, claims: () => Promise.resolve({ sub: id }) } : undefined),
+    extraTokenClaims: (ctx, token) => {
+      const person = 'accountId' in token ? personOf(token.accountId) : undefined;
+      if (!person) return { ...house.programs.find((program) => program.id === token.clientId)?.claims };
+      const signedInAt = ctx.oidc.session?.loginTs ?? ('authTime' in token ? Number(token.authTime) : Math.floor(Date.now() / 1000));
+      return { ...house.claimsOf(person), acr: house.acr, auth_time: signedInAt };
     },
-    extraTokenClaims: (_ctx, token) => {
-      const person = 'accountId' in token ? PEOPLE.find((item) => item.name === token.accountId) : undefined;
-      if (!person) return undefined;
-      return { roles: person.roles, ...(person.sections.length > 0 ? { sections: person.sections } : {}), acr: 'urn:basin:password' };
+    formats: {
+      customizers: {
+        jwt: (_ctx, _token, jwt) => {
+          jwt.payload = house.spell({ ...jwt.payload });
+          return jwt;
+        },
+      },
     },
     interactions: { url: (_ctx, interaction) => `/sign-in/${interaction.uid}` },
-    // People of the trust have agreed to its own programs, so nobody is asked again.
+    // People have agreed to the programs of their own house, so nobody is asked again.
     loadExistingGrant: async (ctx) => {
       const grant = new ctx.oidc.provider.Grant({ accountId: ctx.oidc.session?.accountId ?? '', clientId: ctx.oidc.client?.clientId ?? '' });
       const asked = scopesAsked(ctx);
@@ -63,22 +63,45 @@ export function providerConfiguration(keys: SigningKeys, redirectUris: readonly 
     features: {
       devInteractions: { enabled: false },
       clientCredentials: { enabled: true },
-      introspection: { enabled: true },
+      deviceFlow: { enabled: true },
+      dPoP: { enabled: true },
+      introspection: { enabled: true, allowedPolicy: () => true },
       revocation: { enabled: true },
+      userinfo: { enabled: true },
       rpInitiatedLogout: { enabled: false },
       resourceIndicators: {
         enabled: true,
-        defaultResource: (ctx) => resourceFor(scopesAsked(ctx)) ?? [],
+        defaultResource: (ctx) => resourceFor(house, scopesAsked(ctx)) ?? [],
         useGrantedResource: () => true,
         getResourceServerInfo: (ctx, resource) => ({
           audience: resource,
-          // A resource that the trust does not know is somebody's own API: any scope can be asked for it.
-          scope: (RESOURCES[resource] ?? scopesAsked(ctx)).join(' '),
-          accessTokenFormat: 'jwt',
+          // A resource that the house does not know is somebody's own API: any scope can be asked for it.
+          scope: (house.resources[resource] ?? scopesAsked(ctx)).join(' '),
+          accessTokenFormat: house.accessTokens,
           accessTokenTTL: ACCESS_SECONDS,
-          jwt: { sign: { alg: 'RS256' } },
+          ...(house.accessTokens === 'jwt' ? { jwt: { sign: { alg: house.algorithm } } } : {}),
         }),
       },
     },
+  };
+}
+
+function clientOf(house: House, program: Program, redirectUris: readonly string[]): ClientMetadata {
+  const byPage = program.grants.includes('authorization_code') || program.grants.includes('implicit');
+  return {
+    client_id: program.id,
+    client_name: program.name,
+    id_token_signed_response_alg: house.algorithm,
+    grant_types: [...program.grants],
+    response_types: [
+      ...(program.grants.includes('authorization_code') ? (['code'] as const) : []),
+      ...(program.grants.includes('implicit') ? (['id_token token'] as const) : []),
+    ],
+    redirect_uris: byPage ? [...redirectUris] : [],
+    // The old way needs an address on loopback to be allowed by the kind of program.
+    ...(program.grants.includes('implicit') ? { application_type: 'native' as const } : {}),
+    token_endpoint_auth_method: program.secret === null ? 'none' : 'client_secret_basic',
+    ...(program.secret === null ? {} : { client_secret: program.secret }),
+    ...(program.scopes === null || program.scopes.length === 0 ? {} : { scope: program.scopes.join(' ') }),
   };
 }

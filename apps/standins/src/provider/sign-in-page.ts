@@ -1,6 +1,6 @@
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import type Provider from 'oidc-provider';
-import { PEOPLE } from './people.js';
+import type { House } from './house.js';
 
 const escapeHtml = (text: string): string => text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
 
@@ -9,23 +9,23 @@ main{background:#fff;padding:2rem 2.5rem;width:22rem;border-top:4px solid #3a6b5
 label{display:block;margin:.75rem 0 .25rem}input,select{width:100%;box-sizing:border-box;font:inherit;padding:.45rem}button{font:inherit;margin-top:1.25rem;padding:.5rem 1.25rem;background:#3a6b5a;color:#fff;border:0}
 .wrong{color:#8f2d1c}`;
 
-function page(uid: string, client: string, problem: string): string {
-  const options = PEOPLE.map((person) => `<option>${escapeHtml(person.name)}</option>`).join('');
-  return `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Trust Sign-in</title><style>${STYLE}</style></head><body><main>
-<h1>Trust Sign-in</h1><p>Velmora Basin Water Trust, for ${escapeHtml(client)}</p>${problem ? `<p class="wrong" role="alert">${escapeHtml(problem)}</p>` : ''}
+function page(house: House, uid: string, client: string, problem: string): string {
+  const options = house.people.map((person) => `<option>${escapeHtml(person.name)}</option>`).join('');
+  return `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>${escapeHtml(house.name)}</title><style>${STYLE}</style></head><body><main>
+<h1>${escapeHtml(house.name)}</h1><p>Sign in for ${escapeHtml(client)}</p>${problem ? `<p class="wrong" role="alert">${escapeHtml(problem)}</p>` : ''}
 <form method="post" action="/sign-in/${escapeHtml(uid)}"><label for="name">Name</label><select id="name" name="name">${options}</select>
 <label for="password">Password</label><input id="password" name="password" type="password" autocomplete="off" required autofocus><button type="submit">Sign in</button></form></main></body></html>`;
 }
 
 /** The provider's own sign-in page: shows the form, takes name and password, goes on. */
-export async function signInPage(provider: Provider, req: IncomingMessage, res: ServerResponse): Promise<void> {
+export async function signInPage(provider: Provider, house: House, req: IncomingMessage, res: ServerResponse): Promise<void> {
   const details = await provider.interactionDetails(req, res);
   const client = String(details.params['client_id'] ?? '');
-  if (req.method !== 'POST') return sendPage(res, 200, page(details.uid, client, ''));
+  if (req.method !== 'POST') return sendPage(res, 200, page(house, details.uid, client, ''));
   const form = new URLSearchParams(await bodyOf(req));
-  const person = PEOPLE.find((item) => item.name === form.get('name') && item.password === form.get('password'));
-  if (!person) return sendPage(res, 401, page(details.uid, client, 'Name or password is wrong.'));
-  await provider.interactionFinished(req, res, { login: { accountId: person.name, acr: 'urn:basin:password' } }, { mergeWithLastSubmission: false });
+  const person = house.people.find((item) => item.name === form.get('name') && item.password === form.get('password'));
+  if (!person) return sendPage(res, 401, page(house, details.uid, client, 'Name or password is wrong.'));
+  await provider.interactionFinished(req, res, { login: { accountId: person.name, acr: house.acr } }, { mergeWithLastSubmission: false });
 }
 
 function sendPage(res: ServerResponse, status: number, html: string): void {

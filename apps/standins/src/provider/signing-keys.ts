@@ -12,8 +12,13 @@ export class SigningKeys {
   readonly #file: string;
   #kept: KeptKeys = { made: 0, keys: [] };
 
-  constructor(file: string) {
+  readonly #algorithm: 'RS256' | 'ES256';
+  readonly #prefix: string;
+
+  constructor(file: string, algorithm: 'RS256' | 'ES256', prefix: string) {
     this.#file = file;
+    this.#algorithm = algorithm;
+    this.#prefix = prefix;
   }
 
   async load(): Promise<void> {
@@ -30,9 +35,9 @@ export class SigningKeys {
 
   /** Makes a new key that signs from now on. @param withdraw takes the older ones out of the key set at once */
   async rotate(withdraw: boolean): Promise<void> {
-    const { privateKey } = await generateKeyPair('RS256', { modulusLength: 2048, extractable: true });
+    const { privateKey } = await generateKeyPair(this.#algorithm, { modulusLength: 2048, extractable: true });
     const made = this.#kept.made + 1;
-    const key: JWK = { ...(await exportJWK(privateKey)), kid: `basin-${made}`, alg: 'RS256', use: 'sig' };
+    const key: JWK = { ...(await exportJWK(privateKey)), kid: `${this.#prefix}-${made}`, alg: this.#algorithm, use: 'sig' };
     this.#kept = { made, keys: withdraw ? [key] : [key, ...this.#kept.keys].slice(0, 4) };
     mkdirSync(dirname(this.#file), { recursive: true });
     writeFileSync(this.#file, JSON.stringify(this.#kept), { mode: 0o600 });

@@ -9,6 +9,7 @@ export interface CompiledRequirement {
   readonly providers: ReadonlySet<string>;
   readonly scopes: readonly string[];
   readonly match: 'all' | 'any';
+  readonly roles: readonly string[];
 }
 
 export interface CompiledRights {
@@ -28,7 +29,7 @@ export function compileRights(rule: AccessRule, schemes: readonly SchemeRule[]):
   const resolve = (requirement: SchemeRequirement): CompiledRequirement => {
     const scheme = byName.get(requirement.scheme);
     const usable = scheme && scheme.type !== 'unsupported' ? scheme.providers : [];
-    return { scheme: requirement.scheme, providers: new Set(usable), scopes: requirement.scopes, match: requirement.match };
+    return { scheme: requirement.scheme, providers: new Set(usable), scopes: requirement.scopes, match: requirement.match, roles: requirement.roles };
   };
   const alternatives = rule.alternatives.map((alternative) => alternative.map(resolve));
   const all = alternatives.flat();
@@ -48,12 +49,18 @@ export function checkRights(rights: CompiledRights, principal: Principal | null)
   if (principal === null) return finding('rights.anonymous', {});
   let closest: CompiledRequirement | null = null;
   let closestMissing: readonly string[] = [];
+  let missingRole: CompiledRequirement | null = null;
   for (const alternative of rights.alternatives) {
     if (alternative.length === 0) continue;
     const unmet = alternative.find((requirement) => !requirement.providers.has(principal.providerId));
     if (unmet) continue;
     const lacking = alternative.find((requirement) => !holdsScopes(principal, requirement));
-    if (!lacking) return finding('rights.sufficient', { schemes: alternative.map((item) => item.scheme), scopes: alternative.flatMap((item) => item.scopes) });
+    if (!lacking) {
+      const roleless = alternative.find((requirement) => !holdsRole(principal, requirement));
+      if (!roleless) return sufficient(alternative);
+      missingRole ??= roleless;
+      continue;
+    }
     const missing = lacking.scopes.filter((scope) => !principal.scopes.includes(scope));
     if (closest === null || missing.length < closestMissing.length) {
       closest = lacking;
@@ -61,15 +68,26 @@ export function checkRights(rights: CompiledRights, principal: Principal | null)
     }
   }
   if (rights.anonymous) return finding('rights.anonymous', {});
+  // An alternative whose scopes are held came closer than one whose scopes are not.
+  if (missingRole !== null) return finding('rights.role-missing', { roles: [...missingRole.roles], found: principal.roles.slice(0, 50) });
   if (closest === null)
     return finding('rights.provider-not-accepted', { provider: principal.providerName, schemes: rights.alternatives.flat().map((item) => item.scheme) });
   return finding('rights.scope-missing', {
-    wanted: [...closest.scopes],
+    scopes: [...closest.scopes],
     match: closest.match,
     missing: [...closestMissing],
     found: principal.scopes.slice(0, 50),
   });
 }
+
+const sufficient = (alternative: readonly CompiledRequirement[]): Finding =>
+  finding('rights.sufficient', {
+    schemes: alternative.map((item) => item.scheme),
+    scopes: alternative.flatMap((item) => item.scopes),
+    roles: alternative.flatMap((item) => item.roles),
+  });
+
+const holdsRole = (principal: Principal, { roles }: CompiledRequirement): boolean => roles.length === 0 || roles.some((role) => principal.roles.includes(role));
 
 function holdsScopes(principal: Principal, requirement: CompiledRequirement): boolean {
   if (requirement.scopes.length === 0) return true;

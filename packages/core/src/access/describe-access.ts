@@ -14,6 +14,12 @@ export function describeAccess(rule: AccessRule | null): string {
 }
 
 function describeRequirement(requirement: SchemeRequirement): string {
+  const said = describeScopes(requirement);
+  if (requirement.roles.length === 0) return said;
+  return `${said} and ${requirement.roles.length === 1 ? 'the role' : 'one of the roles'} ${requirement.roles.join(', ')}`;
+}
+
+function describeScopes(requirement: SchemeRequirement): string {
   if (requirement.scopes.length === 0) return `a token (${requirement.scheme})`;
   if (requirement.scopes.length === 1) return `scope ${requirement.scopes[0] ?? ''}`;
   return `${requirement.match === 'any' ? 'any of scopes' : 'scopes'} ${requirement.scopes.join(', ')}`;

@@ -59,7 +59,7 @@ describe('security as the first draft of who may call', () => {
   test('is read with default, override, public and anonymous', () => {
     const { listed } = read(text);
     const by = (method: string, path: string) => listed?.operations.find((item) => item.method === method && item.path === path)?.access;
-    expect(listed?.access).toEqual({ kind: 'required', origin: 'contract', alternatives: [[{ scheme: 's', scopes: ['r'], match: 'all' }]] });
+    expect(listed?.access).toEqual({ kind: 'required', origin: 'contract', alternatives: [[{ scheme: 's', scopes: ['r'], match: 'all', roles: [] }]] });
     expect(by('GET', '/a')).toBeNull();
     expect(by('POST', '/a')).toEqual({ kind: 'public', origin: 'contract' });
     expect(by('PUT', '/a')).toMatchObject({ alternatives: [[{ scopes: ['x'] }], [{ scopes: ['y', 'z'] }], []] });

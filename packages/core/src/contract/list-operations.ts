@@ -127,7 +127,7 @@ function readSecurity(value: unknown, pointer: string, schemes: ReadonlySet<stri
     Object.entries(recordOf(requirement)).map(([scheme, scopes]): SchemeRequirement => {
       if (!schemes.has(scheme))
         problems.add('error', `${pointer}/${index}/${pointerToken(scheme)}`, `there is no security scheme ${scheme}; nobody can meet this requirement`);
-      return { scheme, scopes: arrayOf(scopes).filter((scope) => typeof scope === 'string'), match: 'all' };
+      return { scheme, scopes: arrayOf(scopes).filter((scope) => typeof scope === 'string'), match: 'all', roles: [] };
     }),
   );
   return { kind: 'required', origin: 'contract', alternatives };

@@ -1,7 +1,8 @@
+import { PUBLIC_KEY_ALGORITHMS } from '../document/algorithms.js';
 import type { CodeEntry } from '../verdict/code-entry.js';
 import { entryOf, type Finding } from '../verdict/codes.js';
 import { corsHeaders } from './preflight-step.js';
-import type { Exchange } from './exchange.js';
+import type { CredentialScheme, Exchange } from './exchange.js';
 
 /** An answer that the gateway gives itself. */
 export interface GatewayAnswer {
@@ -14,6 +15,8 @@ export interface GatewayAnswer {
 export interface AnswerContext {
   readonly publicOrigin: string;
   readonly requestId: string;
+  /** A nonce to hand out with the answer (RFC 9449 section 9); null or left out where none is asked for. */
+  readonly nonce?: string | null;
 }
 
 /**
@@ -27,6 +30,7 @@ export function answerOf(found: Finding, exchange: Exchange, context: AnswerCont
   headers['cache-control'] = 'no-store';
   const challenge = challengeOf(found, exchange, context);
   if (challenge !== null) headers['www-authenticate'] = challenge;
+  if (context.nonce) headers['dpop-nonce'] = context.nonce;
   if (entry.status === 405) headers['allow'] = exchange.allowedMethods.join(', ');
   if (entry.status === 503) headers['retry-after'] = '5';
   const problem = {
@@ -63,10 +67,24 @@ function challengeOf(found: Finding, exchange: Exchange, context: AnswerContext)
   if (entry.challenge !== 'bare') {
     parts.push(`error="${entry.challenge}"`, `error_description="${quoted(entry.title)}"`);
   }
-  const wanted = found.operands['wanted'];
-  if (entry.challenge === 'insufficient_scope' && Array.isArray(wanted)) parts.push(`scope="${quoted(wanted.join(' '))}"`);
+  const { scopes, acrValues, maxAgeSeconds } = found.operands;
+  if (entry.challenge === 'insufficient_scope' && Array.isArray(scopes)) parts.push(`scope="${quoted(scopes.join(' '))}"`);
+  if (entry.challenge === 'insufficient_user_authentication') {
+    if (Array.isArray(acrValues) && acrValues.length > 0) parts.push(`acr_values="${quoted(acrValues.join(' '))}"`);
+    if (typeof maxAgeSeconds === 'number') parts.push(`max_age="${maxAgeSeconds}"`);
+  }
   if (api) parts.push(`resource_metadata="${quoted(context.publicOrigin + api.metadataPath)}"`);
-  return `Bearer ${parts.join(', ')}`;
+  return schemesOf(found, exchange)
+    .map((scheme) => `${scheme} ${[...parts, ...(scheme === 'DPoP' ? [`algs="${PUBLIC_KEY_ALGORITHMS.join(' ')}"`] : [])].join(', ')}`)
+    .join(', ');
+}
+
+/** The schemes to name: the one that was used, DPoP where it alone is taken or its proof was wrong (RFC 9449 section 7.1). */
+function schemesOf(found: Finding, exchange: Exchange): readonly CredentialScheme[] {
+  const { challenge } = entryOf(found.code);
+  if (challenge === 'invalid_dpop_proof' || challenge === 'use_dpop_nonce' || exchange.operation?.token.dpop === 'required') return ['DPoP'];
+  if (found.code === 'proof.bound-as-bearer') return ['Bearer', 'DPoP'];
+  return [exchange.scheme];
 }
 
 /** Only what a quoted string of RFC 6750 section 3 may hold: printable ASCII without quote and backslash. */

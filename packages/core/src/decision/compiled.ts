@@ -1,23 +1,15 @@
-import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '../document/release-document.js';
+import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
+import type { TokenRule } from '../document/token-rule.js';
 import type { AccessRule } from '../document/access-rule.js';
 import type { CompiledRights } from '../access/check-rights.js';
 import type { Router } from '../route/router.js';
 import type { TokenCache } from '../token/token-cache.js';
-import type { KeySource } from '../token/verify-token.js';
+import type { TokenVerifier, TrustedProvider } from '../token/verify-token.js';
 import type { Finding } from '../verdict/codes.js';
 import type { StepId } from '../verdict/code-entry.js';
+import type { ClaimCheck } from './claims-step.js';
 import type { Exchange } from './exchange.js';
-
-/** All that a decision needs from outside. Live traffic, rehearsal and trials pass different ports to the same code. */
-export interface Ports {
-  /** Milliseconds since the epoch. */
-  now(): number;
-  /** A clock for durations, milliseconds with fractions. */
-  ticks(): number;
-  /** A collision-resistant digest of a text (SHA-256 or better), as text. */
-  digest(text: string): string;
-  readonly keys: KeySource;
-}
+import type { Ports } from './ports.js';
 
 /** One check, ready to run. It waits only when it must; the common path returns no promise. */
 export interface CompiledStep {
@@ -30,6 +22,10 @@ export interface CompiledOperation {
   readonly label: string;
   readonly access: AccessRule;
   readonly rights: CompiledRights | null;
+  /** What it asks of tokens: the API's rule with its own changes. */
+  readonly token: TokenRule;
+  /** The demands on claims, one by one, for the fall line and for explanation. */
+  readonly claimChecks: readonly ClaimCheck[];
   /** The checks behind routing, in order. */
   readonly fallLine: readonly CompiledStep[];
   readonly parameterNames: readonly string[];
@@ -47,7 +43,8 @@ export interface CompiledRelease {
   readonly router: Router<CompiledOperation, CompiledApi>;
   readonly apis: readonly CompiledApi[];
   readonly metadata: ReadonlyMap<string, CompiledApi>;
-  readonly providersById: ReadonlyMap<string, ProviderRule>;
+  readonly providersById: ReadonlyMap<string, TrustedProvider>;
+  readonly verifier: TokenVerifier;
   readonly tokenCache: TokenCache;
   readonly ports: Ports;
 }

@@ -108,7 +108,14 @@ describe('steps of a request', () => {
     const release = compile();
     const token = await trust.sign(goodClaims());
     const first = await ask(release, 'GET', '/gates-api/gates/G-12', bearer(token));
-    expect(first.exchange.steps.map((step) => step.finding.code)).toEqual(['route.matched', 'credential.found', 'token.verified', 'rights.sufficient']);
+    expect(first.exchange.steps.map((step) => step.finding.code)).toEqual([
+      'route.matched',
+      'credential.found',
+      'token.verified',
+      'proof.not-asked',
+      'claims.not-asked',
+      'rights.sufficient',
+    ]);
     expect(first.exchange.parameters).toEqual(['G-12']);
     const again = decide(release, new Exchange({ method: 'GET', target: '/gates-api/gates', headers: bearer(token) }));
     expect(again).not.toBeInstanceOf(Promise);
@@ -175,7 +182,7 @@ describe('security requirements (OpenAPI 3.1.2 section 4.8.30)', () => {
   const rule = (...alternatives: (readonly [string, string[], ('all' | 'any')?][])[]): AccessRule => ({
     kind: 'required',
     origin: 'hand',
-    alternatives: alternatives.map((one) => one.map(([scheme, scopes, match = 'all']) => ({ scheme, scopes, match }))),
+    alternatives: alternatives.map((one) => one.map(([scheme, scopes, match = 'all']) => ({ scheme, scopes, match, roles: [] }))),
   });
 
   test('one alternative is enough', async () => {
@@ -266,6 +273,9 @@ describe('resource metadata (RFC 9728, from memory)', () => {
       authorization_servers: ['https://sign-in.example'],
       scopes_supported: ['gates:read'],
       bearer_methods_supported: ['header'],
+      dpop_signing_alg_values_supported: ['RS256', 'RS384', 'RS512', 'PS256', 'PS384', 'PS512', 'ES256', 'ES384', 'ES512', 'EdDSA'],
+      dpop_bound_access_tokens_required: false,
+      tls_client_certificate_bound_access_tokens: false,
     });
   });
 });

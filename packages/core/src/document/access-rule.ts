@@ -4,6 +4,8 @@ export interface SchemeRequirement {
   readonly scopes: readonly string[];
   /** OpenAPI means all of them; `any` is ours. */
   readonly match: 'all' | 'any';
+  /** Roles of the principal, any one of which is enough; empty asks for none. */
+  readonly roles: readonly string[];
 }
 
 /** Schemes that must be met together. None at all is OpenAPI's `{}`: anonymous calls are enough. */

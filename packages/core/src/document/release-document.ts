@@ -1,5 +1,6 @@
 import type { AccessRule } from './access-rule.js';
-import type { Algorithm } from './algorithms.js';
+import type { ProviderRule } from './provider-rule.js';
+import type { TokenOverride, TokenRule } from './token-rule.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
 export const RELEASE_FORMAT = 1;
@@ -9,24 +10,16 @@ export interface ReleaseDocument {
   readonly format: typeof RELEASE_FORMAT;
   readonly environment: string;
   readonly providers: readonly ProviderRule[];
+  readonly certificateHeader: CertificateHeaderRule | null;
   readonly apis: readonly ApiRule[];
 }
 
-/** An identity provider and how its tokens are trusted. */
-export interface ProviderRule {
-  readonly id: string;
+/** A client certificate that a hop in front of the gateway has verified and passes on (RFC 9440, RFC 8705 section 6.5). */
+export interface CertificateHeaderRule {
+  /** Lower case. The value is that of RFC 9440 section 2.1 (`:base64:`), or a URL-encoded PEM (common practice). */
   readonly name: string;
-  /** Compared byte for byte with discovery's `issuer` and with `iss` (RFC 8414 section 3.3). */
-  readonly issuer: string;
-  readonly algorithms: readonly Algorithm[];
-  /** Clock difference allowed, seconds, 0 to 300. */
-  readonly leewaySeconds: number;
-  /** How long keys may serve after the last good fetch, seconds, 60 to 604800. */
-  readonly lastGoodSeconds: number;
-  /** Lets this provider be asked over plain http, and only when its host is loopback. */
-  readonly allowLoopbackHttp: boolean;
-  /** Hosts in private networks that may be asked, by name. */
-  readonly privateHosts: readonly string[];
+  /** Addresses and networks in CIDR form whose header is believed. From anybody else it is ignored. */
+  readonly trustedHops: readonly string[];
 }
 
 export interface UpstreamRule {
@@ -43,13 +36,6 @@ export interface UpstreamRule {
 export interface ResourceRule {
   readonly identifier: string;
   readonly scopes: readonly { readonly name: string; readonly description: string }[];
-}
-
-export interface TokenRule {
-  /** `at+jwt` asks for the explicit type of RFC 9068; `ANY_TYPE` takes any that is not an ID token. */
-  readonly type: 'at+jwt' | 'ANY_TYPE';
-  /** Any one of these must be in `aud`; `ANY_AUDIENCE` leaves it unchecked. */
-  readonly audiences: readonly string[] | 'ANY_AUDIENCE';
 }
 
 export interface CorsRule {
@@ -81,6 +67,8 @@ export interface OperationRule {
   readonly summary: string;
   /** Null takes the API's default. */
   readonly access: AccessRule | null;
+  /** What this operation asks of tokens instead of the API; null takes the API's rule whole. */
+  readonly token: TokenOverride | null;
 }
 
 export interface ApiRule {

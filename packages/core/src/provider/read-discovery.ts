@@ -6,6 +6,9 @@ export interface Discovery {
   readonly jwksUri: string;
   readonly authorizationEndpoint: string | null;
   readonly tokenEndpoint: string | null;
+  readonly introspectionEndpoint: string | null;
+  readonly userinfoEndpoint: string | null;
+  readonly deviceAuthorizationEndpoint: string | null;
   readonly signingAlgorithms: readonly string[];
   readonly grantTypes: readonly string[];
   readonly scopes: readonly string[];
@@ -57,6 +60,9 @@ export function readDiscovery(document: unknown, issuer: string): Discovery | Di
     jwksUri,
     authorizationEndpoint: urlOf(document['authorization_endpoint']),
     tokenEndpoint: urlOf(document['token_endpoint']),
+    introspectionEndpoint: urlOf(document['introspection_endpoint']),
+    userinfoEndpoint: urlOf(document['userinfo_endpoint']),
+    deviceAuthorizationEndpoint: urlOf(document['device_authorization_endpoint']),
     signingAlgorithms: textsOf(document['id_token_signing_alg_values_supported']),
     grantTypes: textsOf(document['grant_types_supported']),
     scopes: textsOf(document['scopes_supported']),

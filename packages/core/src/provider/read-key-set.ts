@@ -79,7 +79,7 @@ export async function readKey(jwk: JWK, origin: VerificationKey['origin'] = 'key
       kid: jwk.kid ?? null,
       keyType: jwk.kty ?? '',
       curve: jwk.crv ?? null,
-      bits: sizeOf(jwk),
+      bits: bitsOfKey(jwk),
       algorithm: jwk.alg ?? null,
       thumbprint: await calculateJwkThumbprint(jwk, 'sha256'),
       origin,
@@ -98,7 +98,8 @@ function algorithmsFor(jwk: JWK): Algorithm[] {
   });
 }
 
-function sizeOf(jwk: JWK): number {
+/** Size of a key in bits, as RFC 7518 counts it; 0 for one that is none. */
+export function bitsOfKey(jwk: JWK): number {
   if (jwk.kty === 'RSA') return bitsOf(jwk.n);
   if (jwk.kty === 'oct') return typeof jwk.k === 'string' ? Math.floor((jwk.k.length * 6) / 8) * 8 : 0;
   return { 'P-256': 256, 'P-384': 384, 'P-521': 521, Ed25519: 256 }[jwk.crv ?? ''] ?? 0;

@@ -1,12 +1,8 @@
-import { PUBLIC_KEY_ALGORITHMS } from '../document/algorithms.js';
 import { METHOD_NAMES } from '../document/method-names.js';
-import { RELEASE_FORMAT, type ApiRule, type ProviderRule, type ReleaseDocument } from '../document/release-document.js';
-import { issuerProblem } from '../provider/read-discovery.js';
-import { ConfigError } from '../util/config-error.js';
-
-const fail = (pointer: string, message: string): never => {
-  throw new ConfigError(pointer, message);
-};
+import { RELEASE_FORMAT, type ApiRule, type ReleaseDocument } from '../document/release-document.js';
+import { checkProvider } from './check-provider.js';
+import { checkTokenRule } from './check-token-rule.js';
+import { fail, unique, within } from './check-values.js';
 
 /**
  * Checks what the types of a release cannot say: ranges, references between its parts, names used twice.
@@ -30,31 +26,11 @@ export function checkDocument(document: ReleaseDocument): void {
     'two APIs have the same id',
   );
   document.providers.forEach((provider, index) => checkProvider(provider, `/providers/${index}`));
+  document.certificateHeader?.trustedHops.forEach((hop, index) => {
+    if (!/^[0-9a-f.:]+(\/\d{1,3})?$/i.test(hop)) fail(`/certificateHeader/trustedHops/${index}`, `${hop} is no address and no network`);
+  });
   const providers = new Set(document.providers.map((provider) => provider.id));
   document.apis.forEach((api, index) => checkApi(api, providers, `/apis/${index}`));
-}
-
-function unique(values: readonly string[], pointer: (index: number) => string, message: string): void {
-  const seen = new Set<string>();
-  values.forEach((value, index) => {
-    if (seen.has(value)) fail(pointer(index), `${message}: ${value}`);
-    seen.add(value);
-  });
-}
-
-function checkProvider(provider: ProviderRule, at: string): void {
-  const problem = issuerProblem(provider.issuer);
-  if (problem !== null) fail(`${at}/issuer`, problem);
-  if (provider.algorithms.length === 0) fail(`${at}/algorithms`, 'at least one algorithm must be accepted');
-  provider.algorithms.forEach((algorithm, index) => {
-    if (!PUBLIC_KEY_ALGORITHMS.includes(algorithm)) fail(`${at}/algorithms/${index}`, `${String(algorithm)} cannot be verified with published keys`);
-  });
-  within(provider.leewaySeconds, 0, 300, `${at}/leewaySeconds`);
-  within(provider.lastGoodSeconds, 60, 604_800, `${at}/lastGoodSeconds`);
-}
-
-function within(value: number, least: number, most: number, pointer: string): void {
-  if (!Number.isFinite(value) || value < least || value > most) fail(pointer, `must be a number from ${least} to ${most}`);
 }
 
 function checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): void {
@@ -68,6 +44,7 @@ function checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): voi
     fail(`${at}/upstream/url`, 'the upstream URL has no query, fragment or credentials');
   within(api.upstream.connectTimeoutMs, 10, 120_000, `${at}/upstream/connectTimeoutMs`);
   within(api.upstream.responseTimeoutMs, 10, 3_600_000, `${at}/upstream/responseTimeoutMs`);
+  checkTokenRule(api.token, `${at}/token`);
   if (api.cors?.origins.includes('*') && api.cors.credentials) fail(`${at}/cors/credentials`, 'any origin cannot go with credentials');
   unique(
     api.schemes.map((scheme) => scheme.name),
@@ -85,6 +62,7 @@ function checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): voi
     'two operations have the same id',
   );
   api.operations.forEach((operation, index) => {
+    if (operation.token) checkTokenRule({ ...api.token, ...operation.token }, `${at}/operations/${index}/token`);
     if (!(METHOD_NAMES as readonly string[]).includes(operation.method))
       fail(`${at}/operations/${index}/method`, `the method ${operation.method} is not one of ${METHOD_NAMES.join(', ')}`);
   });

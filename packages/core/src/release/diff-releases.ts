@@ -1,12 +1,13 @@
 import { describeAccess } from '../access/describe-access.js';
 import type { AccessRule } from '../document/access-rule.js';
-import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '../document/release-document.js';
+import type { ProviderRule } from '../document/provider-rule.js';
+import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
 import { canonicalJson } from '../util/canonical-json.js';
 
 /** One difference between two releases, in words and with what it is about. */
 export interface ReleaseChange {
   readonly kind: 'added' | 'removed' | 'changed';
-  readonly what: 'provider' | 'api' | 'operation';
+  readonly what: 'provider' | 'gateway' | 'api' | 'operation';
   /** Id of the provider or API. */
   readonly id: string;
   /** Id of the operation, where it is about one. */
@@ -18,6 +19,9 @@ export interface ReleaseChange {
 /** Member names as they are said in a difference. */
 const SAID: Readonly<Record<string, string>> = {
   basePath: 'base path',
+  source: 'where its keys or answers come from',
+  claimMap: 'claim map',
+  certificateHeader: 'header of client certificates',
   lastGoodSeconds: 'time last good keys may serve',
   leewaySeconds: 'clock leeway',
   allowLoopbackHttp: 'http on loopback',
@@ -34,7 +38,13 @@ const SAID: Readonly<Record<string, string>> = {
 
 /** What differs between two release documents, providers first, then APIs with their operations. */
 export function diffReleases(before: ReleaseDocument | null, after: ReleaseDocument): ReleaseChange[] {
-  return [...diffProviders(before?.providers ?? [], after.providers), ...diffApis(before?.apis ?? [], after.apis)];
+  return [...diffProviders(before?.providers ?? [], after.providers), ...diffGateway(before, after), ...diffApis(before?.apis ?? [], after.apis)];
+}
+
+/** What belongs to the gateway as a whole. */
+function diffGateway(before: ReleaseDocument | null, after: ReleaseDocument): ReleaseChange[] {
+  const detail = before ? changedMembers(before, after, ['format', 'environment', 'providers', 'apis']) : '';
+  return detail === '' ? [] : [{ kind: 'changed', what: 'gateway', id: 'gateway', operationId: null, subject: 'Gateway', detail }];
 }
 
 function diffProviders(before: readonly ProviderRule[], after: readonly ProviderRule[]): ReleaseChange[] {

@@ -1,27 +1,57 @@
+import type { TokenRule } from '../document/token-rule.js';
 import { finding, type Finding } from '../verdict/codes.js';
-import type { TokenRule } from '../document/release-document.js';
 import { isAccessTokenType } from './token-kind.js';
-import { shorten, type VerifiedToken } from './verify-token.js';
+import type { VerifiedToken } from './verified-token.js';
+import { shorten } from './verify-token.js';
+
+/** One check of a genuine token against the rule of its operation. */
+export interface TokenCheck {
+  readonly id: 'provider-algorithm' | 'kind' | 'type' | 'audience' | 'expiry' | 'not-before' | 'issued-at';
+  readonly run: (token: VerifiedToken, rule: TokenRule, nowMs: number) => Finding | null;
+}
 
 /**
- * Checks of a genuine token against the rule of one API, in this order: what kind of token it is comes first,
- * because an ID token also has the wrong audience, and the kind is the mistake to name; then whom it was issued for;
- * then the times, which alone can mend themselves.
- * RFC 7519 section 4.1, RFC 8725 sections 3.9 and 3.11, RFC 9068 section 4.
+ * In this order: what kind of token it is comes first, because an ID token also has the wrong audience, and the kind is
+ * the mistake to name; then whom it was issued for; then the times, which alone can mend themselves.
+ */
+export const TOKEN_CHECKS: readonly TokenCheck[] = Object.freeze([
+  { id: 'provider-algorithm', run: checkAlgorithm },
+  { id: 'kind', run: checkKind },
+  { id: 'type', run: checkType },
+  { id: 'audience', run: checkAudience },
+  { id: 'expiry', run: checkExpiry },
+  { id: 'not-before', run: checkNotBefore },
+  { id: 'issued-at', run: checkIssuedAt },
+] as const);
+
+/**
+ * Whether a genuine token is an access token for this API, now. RFC 7519 section 4.1, RFC 8725 sections 3.9 and 3.11,
+ * RFC 9068 section 4.
  * @param nowMs milliseconds since the epoch
  */
 export function checkClaims(token: VerifiedToken, rule: TokenRule, nowMs: number): Finding | null {
-  return checkKind(token, rule) ?? checkAudience(token, rule) ?? checkTimes(token, nowMs);
+  for (const check of TOKEN_CHECKS) {
+    const wrong = check.run(token, rule, nowMs);
+    if (wrong) return wrong;
+  }
+  return null;
+}
+
+function checkAlgorithm(token: VerifiedToken, rule: TokenRule): Finding | null {
+  const { algorithm } = token;
+  if (rule.algorithms === 'AS_PROVIDER' || algorithm === null || (rule.algorithms as readonly string[]).includes(algorithm)) return null;
+  return finding('token.algorithm-refused', { alg: algorithm, accepted: [...rule.algorithms], by: 'this operation' });
 }
 
 function checkKind(token: VerifiedToken, rule: TokenRule): Finding | null {
-  const typ = token.header['typ'];
-  const found = typeof typ === 'string' ? shorten(typ, 40) : null;
-  if (token.idTokenMarks.length > 0 && isIdToken(token, rule)) {
-    return finding('token.id-token', { marks: [...token.idTokenMarks], typ: found, audience: audiencesOf(token) ?? [] });
-  }
-  if (rule.type === 'at+jwt' && !isAccessTokenType(typ)) return finding('token.type-wrong', { typ: found, wanted: 'at+jwt' });
-  return null;
+  if (token.idTokenMarks.length === 0 || !isIdToken(token, rule)) return null;
+  return finding('token.id-token', { marks: [...token.idTokenMarks], typ: token.typ, audience: audiencesOf(token)?.slice(0, 8) ?? [] });
+}
+
+function checkType(token: VerifiedToken, rule: TokenRule): Finding | null {
+  if (rule.type === 'ANY_TYPE' || token.form === 'opaque') return null;
+  const right = rule.type === 'at+jwt' ? isAccessTokenType(token.typ) : token.typ?.toLowerCase() === rule.type.toLowerCase();
+  return right ? null : finding('token.type-wrong', { typ: token.typ, wanted: rule.type });
 }
 
 /** A client id as audience proves nothing when the API's own identifier is that client id; other marks always count. */
@@ -53,23 +83,38 @@ function checkAudience(token: VerifiedToken, rule: TokenRule): Finding | null {
   return finding('token.audience-wrong', { found: found.slice(0, 8).map((item) => shorten(item)), wanted: [...rule.audiences] });
 }
 
-function checkTimes(token: VerifiedToken, nowMs: number): Finding | null {
-  const { exp, nbf, iat } = token.claims;
-  const leewayMs = token.provider.leewaySeconds * 1000;
-  const detail = (at: number) => ({ at: Math.round(at * 1000), now: nowMs, leewaySeconds: token.provider.leewaySeconds });
-  if (exp === undefined) return finding('token.expiry-missing', {});
+/** The clock difference that counts for a token under a rule, seconds. */
+export const leewayOf = (token: VerifiedToken, rule: TokenRule): number =>
+  rule.leewaySeconds === 'AS_PROVIDER' ? token.provider.leewaySeconds : rule.leewaySeconds;
+
+function checkExpiry(token: VerifiedToken, rule: TokenRule, nowMs: number): Finding | null {
+  const { exp } = token.claims;
+  // The provider itself vouches for an opaque token, and its answer is used only for a stated time.
+  if (exp === undefined) return token.form === 'opaque' ? null : finding('token.expiry-missing', {});
   if (!isNumericDate(exp)) return malformedTime('exp');
-  if (nbf !== undefined && !isNumericDate(nbf)) return malformedTime('nbf');
-  if (iat !== undefined && !isNumericDate(iat)) return malformedTime('iat');
-  if (nowMs >= exp * 1000 + leewayMs) return finding('token.expired', detail(exp));
-  if (nbf !== undefined && nowMs < nbf * 1000 - leewayMs) return finding('token.not-yet-valid', detail(nbf));
-  if (iat !== undefined && nowMs < iat * 1000 - leewayMs) return finding('token.issued-in-future', detail(iat));
-  return null;
+  const leewaySeconds = leewayOf(token, rule);
+  return nowMs >= (exp + leewaySeconds) * 1000 ? finding('token.expired', { at: Math.round(exp * 1000), now: nowMs, leewaySeconds }) : null;
+}
+
+function checkNotBefore(token: VerifiedToken, rule: TokenRule, nowMs: number): Finding | null {
+  const { nbf } = token.claims;
+  if (nbf === undefined) return null;
+  if (!isNumericDate(nbf)) return malformedTime('nbf');
+  const leewaySeconds = leewayOf(token, rule);
+  return nowMs < (nbf - leewaySeconds) * 1000 ? finding('token.not-yet-valid', { at: Math.round(nbf * 1000), now: nowMs, leewaySeconds }) : null;
+}
+
+function checkIssuedAt(token: VerifiedToken, rule: TokenRule, nowMs: number): Finding | null {
+  const { iat } = token.claims;
+  if (iat === undefined) return null;
+  if (!isNumericDate(iat)) return malformedTime('iat');
+  const leewaySeconds = leewayOf(token, rule);
+  return nowMs < (iat - leewaySeconds) * 1000 ? finding('token.issued-in-future', { at: Math.round(iat * 1000), now: nowMs, leewaySeconds }) : null;
 }
 
 const malformedTime = (claim: string): Finding => finding('token.claim-malformed', { claim, wanted: 'a number of seconds since 1970 (NumericDate)' });
 
 /** NumericDate of RFC 7519 section 2: seconds, fractions allowed; bounded so that arithmetic stays exact. */
-function isNumericDate(value: unknown): value is number {
+export function isNumericDate(value: unknown): value is number {
   return typeof value === 'number' && Number.isFinite(value) && Math.abs(value) <= 1e13;
 }

@@ -1,4 +1,3 @@
-import type { ProviderRule } from '../document/release-document.js';
 import type { JsonObject } from './read-token.js';
 
 /** Who is calling. It keeps its issuer, so that equal subjects of two providers stay two principals. */
@@ -9,24 +8,17 @@ export interface Principal {
   readonly subject: string | null;
   readonly client: string | null;
   readonly scopes: readonly string[];
+  readonly roles: readonly string[];
+  readonly groups: readonly string[];
+  readonly tenant: string | null;
+  /** How strongly the user signed in (OpenID Connect Core section 2, RFC 9470). */
+  readonly acr: string | null;
+  readonly amr: readonly string[];
+  /** When the user signed in, seconds since the epoch. */
+  readonly authTime: number | null;
+  /** Own members of the claim map. */
+  readonly attributes: Readonly<Record<string, readonly string[]>>;
 }
 
-/** The principal that a provider's claims make; read once for each verified token. */
-export function readPrincipal(claims: JsonObject, provider: ProviderRule): Principal {
-  return {
-    providerId: provider.id,
-    providerName: provider.name,
-    issuer: provider.issuer,
-    subject: textOf(claims['sub']),
-    client: textOf(claims['client_id']) ?? textOf(claims['azp']),
-    scopes: readScopes(claims['scope'] ?? claims['scp']),
-  };
-}
-
-const textOf = (value: unknown): string | null => (typeof value === 'string' ? value : null);
-
-/** Scopes as one text with spaces (RFC 6749 section 3.3, RFC 8693 section 4.2) or as an array (common practice). */
-function readScopes(value: unknown): string[] {
-  if (typeof value === 'string') return value.split(' ').filter(Boolean);
-  return Array.isArray(value) ? value.filter((item) => typeof item === 'string') : [];
-}
+/** Reads the principal out of the claims of one provider. */
+export type ReadPrincipal = (claims: JsonObject) => Principal;

@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import type { JWTPayload } from 'jose';
 import { customFetch, validateJwtAccessToken, type AuthorizationServer } from 'oauth4webapi';
-import { AUDIENCE, ISSUER, makeProvider, TestKeys, type TestProvider } from '../../test/support.js';
+import { AUDIENCE, ISSUER, makeProvider, TestKeys, verifierOf, type TestProvider } from '../../test/support.js';
+import { tokenRule } from '../document/token-rule.js';
 import { checkClaims } from './check-claims.js';
 import { verifyToken } from './verify-token.js';
 
@@ -31,8 +32,8 @@ async function theirs(token: string): Promise<boolean> {
 
 async function ours(token: string): Promise<boolean> {
   const rule = { ...trust.rule, leewaySeconds: 30 };
-  const verified = await verifyToken(token, { byIssuer: new Map([[ISSUER, rule]]), keys: new TestKeys(trust) });
-  return !('code' in verified) && checkClaims(verified, { type: 'at+jwt', audiences: [AUDIENCE] }, Date.now()) === null;
+  const verified = await verifyToken(token, verifierOf(new TestKeys(trust), rule));
+  return !('code' in verified) && checkClaims(verified, tokenRule([AUDIENCE], { type: 'at+jwt' }), Date.now()) === null;
 }
 
 test('both agree on generated good and bad tokens', async () => {

@@ -1,12 +1,12 @@
 import { LRUCache } from 'lru-cache';
-import type { VerifiedToken } from './verify-token.js';
+import type { VerifiedToken } from './verified-token.js';
 
 /** At most this many verified tokens are kept by one release of one node. */
-export const TOKEN_CACHE_SIZE = 20_000;
+export const TOKEN_CACHE_SIZE = 100_000;
 
 /**
  * Verified tokens by the hash of their text, so that no token is held. It belongs to one compiled release, so a new
- * release starts empty; an entry is dropped when the keys that verified it have changed since, or when it has expired.
+ * release starts empty; an entry is dropped when the keys that verified it have changed since, or when its time is up.
  */
 export class TokenCache {
   readonly #entries: LRUCache<string, VerifiedToken>;
@@ -19,7 +19,7 @@ export class TokenCache {
   find(hash: string, nowMs: number, generation: (providerId: string) => number): VerifiedToken | null {
     const token = this.#entries.get(hash);
     if (!token) return null;
-    if (token.generation !== generation(token.provider.id) || isPast(token, nowMs)) {
+    if (nowMs >= token.usableUntil || (token.form === 'jwt' && token.generation !== generation(token.provider.id))) {
       this.#entries.delete(hash);
       return null;
     }
@@ -27,16 +27,10 @@ export class TokenCache {
   }
 
   keep(hash: string, token: VerifiedToken, nowMs: number): void {
-    if (!isPast(token, nowMs)) this.#entries.set(hash, token);
+    if (nowMs < token.usableUntil) this.#entries.set(hash, token);
   }
 
   get size(): number {
     return this.#entries.size;
   }
-}
-
-/** Past its `exp` and the leeway, or without an `exp` at all: nothing to keep. */
-function isPast(token: VerifiedToken, nowMs: number): boolean {
-  const exp = token.claims['exp'];
-  return typeof exp !== 'number' || nowMs >= (exp + token.provider.leewaySeconds) * 1000;
 }

@@ -1,10 +1,10 @@
-import type { CodeOf, Finding } from '../verdict/codes.js';
-import { finding } from '../verdict/codes.js';
-import type { ProviderRule } from '../document/release-document.js';
 import { isAlgorithm, type Algorithm } from '../document/algorithms.js';
-import { readPrincipal, type Principal } from './principal.js';
-import { readToken, type JsonObject, type UnreadToken } from './read-token.js';
+import type { ProviderRule } from '../document/provider-rule.js';
+import type { ReadPrincipal } from './principal.js';
+import { finding, type CodeOf, type Finding } from '../verdict/codes.js';
+import { readToken, UnreadToken, type ReadToken, type UnreadKind } from './read-token.js';
 import { idTokenMarks } from './token-kind.js';
+import type { VerifiedToken } from './verified-token.js';
 import { verifyWithCandidates, type VerificationKey } from './verify-signature.js';
 
 /** The keys of one provider as they are held now. `generation` grows with every change of them. */
@@ -22,69 +22,128 @@ export interface KeySource {
   refetch(provider: ProviderRule): Promise<HeldKeys>;
 }
 
-/** A token whose signature is genuine and whose issuer owns the key. Times, audience and rights are not checked yet. */
-export interface VerifiedToken {
-  readonly provider: ProviderRule;
-  readonly header: JsonObject;
-  readonly claims: JsonObject;
-  readonly algorithm: string;
-  readonly kid: string | null;
-  readonly thumbprint: string;
-  readonly generation: number;
-  readonly idTokenMarks: readonly string[];
-  readonly principal: Principal;
+/** A provider made ready: its rule and how its claims are read. */
+export interface TrustedProvider {
+  readonly rule: ProviderRule;
+  readonly readPrincipal: ReadPrincipal;
 }
 
 export interface TokenVerifier {
   /** Providers of the release by issuer, byte for byte (RFC 8725 section 3.8, RFC 9207 for why exact). */
-  readonly byIssuer: ReadonlyMap<string, ProviderRule>;
+  readonly byIssuer: ReadonlyMap<string, TrustedProvider>;
   readonly keys: KeySource;
 }
 
 const UNREAD_CODES = {
   opaque: 'token.opaque',
   encrypted: 'token.encrypted',
+  cut: 'token.cut',
   'too-long': 'token.too-long',
   malformed: 'token.malformed',
   'duplicate-member': 'token.duplicate-member',
   'too-deep': 'token.too-deep',
-} as const satisfies Record<UnreadToken['kind'], CodeOf>;
+  'too-many-claims': 'token.too-many-claims',
+} as const satisfies Record<UnreadKind, CodeOf>;
+
+/** The finding of a text that could not be read as a signed JWT. */
+export const unreadFinding = (token: UnreadToken): Finding => finding(UNREAD_CODES[token.kind], { part: token.part });
+
+/** One look at what the token says of itself, before any key is tried. */
+export interface HeaderCheck {
+  readonly id: 'signed' | 'critical-header' | 'issuer' | 'algorithm';
+  readonly run: (token: ReadToken, verifier: TokenVerifier) => Finding | null;
+}
+
+/**
+ * In this order, because each takes for granted what the one before it found: a token that is not signed needs no
+ * issuer, and which algorithms are taken is known only once the issuer is.
+ */
+export const HEADER_CHECKS: readonly HeaderCheck[] = Object.freeze([
+  { id: 'signed', run: checkSigned },
+  { id: 'critical-header', run: checkCritical },
+  { id: 'issuer', run: checkIssuer },
+  { id: 'algorithm', run: checkAlgorithm },
+] as const);
+
+function checkSigned({ header }: ReadToken): Finding | null {
+  const { alg, kid } = header;
+  if (typeof alg !== 'string' || (kid !== undefined && typeof kid !== 'string')) return finding('token.malformed', { part: 'header' });
+  return alg.toLowerCase() === 'none' ? finding('token.algorithm-none', { alg }) : null;
+}
+
+function checkCritical({ header }: ReadToken): Finding | null {
+  return header['crit'] === undefined ? null : finding('token.critical-header', { crit: nameList(header['crit']) });
+}
+
+function checkIssuer({ claims }: ReadToken, { byIssuer }: TokenVerifier): Finding | null {
+  const issuer = claims['iss'];
+  if (typeof issuer !== 'string') return finding('token.issuer-missing', {});
+  if (byIssuer.has(issuer)) return null;
+  const known = [...byIssuer.keys()];
+  const bare = (text: string) => text.replace(/\/+$/, '');
+  const near = known.find((item) => bare(item) === bare(issuer));
+  if (near !== undefined) return finding('token.issuer-slash', { issuer: shorten(issuer), known: near });
+  return finding('token.issuer-unknown', { issuer: shorten(issuer), known: known.slice(0, 20) });
+}
+
+function checkAlgorithm({ header, claims }: ReadToken, { byIssuer }: TokenVerifier): Finding | null {
+  const alg = String(header['alg']);
+  const provider = byIssuer.get(String(claims['iss']))?.rule;
+  if (!provider || (isAlgorithm(alg) && provider.algorithms.includes(alg))) return null;
+  if (/^HS\d/.test(alg)) return finding('token.algorithm-confused', { alg: shorten(alg), accepted: [...provider.algorithms], provider: provider.name });
+  return finding('token.algorithm-refused', { alg: shorten(alg), accepted: [...provider.algorithms], by: provider.name });
+}
 
 /**
  * Verifies the form, issuer, algorithm and signature of a token. The issuer named in the payload chooses the
  * provider, and only keys of that provider are tried, so a token of issuer A never verifies with keys of issuer B.
+ * Looks at neither times, audience nor rights. RFC 7515 section 5.2, RFC 8725 sections 3.1 to 3.8.
+ * @param decryptedBy name of the secret that opened the token, where it came encrypted
  */
-export async function verifyToken(text: string, verifier: TokenVerifier): Promise<VerifiedToken | Finding> {
-  const read = readToken(text);
-  if (read.kind !== 'jws') return finding(UNREAD_CODES[read.kind], { part: read.part });
-  const { header, claims } = read;
-  const algorithm = header['alg'];
-  if (typeof algorithm !== 'string') return finding('token.malformed', { part: 'header' });
-  if (algorithm.toLowerCase() === 'none') return finding('token.algorithm-none', { alg: algorithm });
-  if (header['crit'] !== undefined) return finding('token.critical-header', { crit: nameList(header['crit']) });
-  const kid = header['kid'] ?? null;
-  if (kid !== null && typeof kid !== 'string') return finding('token.malformed', { part: 'header' });
-  const issuer = claims['iss'];
-  if (typeof issuer !== 'string') return finding('token.issuer-missing', {});
-  const provider = verifier.byIssuer.get(issuer);
-  if (!provider) return finding('token.issuer-unknown', { issuer: shorten(issuer), known: [...verifier.byIssuer.keys()] });
-  if (!isAlgorithm(algorithm) || !provider.algorithms.includes(algorithm)) {
-    return finding('token.algorithm-refused', { alg: shorten(algorithm), accepted: [...provider.algorithms], provider: provider.name });
+export async function verifyToken(text: string, verifier: TokenVerifier, decryptedBy: string | null = null): Promise<VerifiedToken | Finding> {
+  const token = readToken(text);
+  if (token instanceof UnreadToken) return unreadFinding(token);
+  for (const check of HEADER_CHECKS) {
+    const wrong = check.run(token, verifier);
+    if (wrong) return wrong;
   }
-  const held = await verifyWithKeys(text, kid, algorithm, provider, verifier.keys);
+  return verifyGenuine(text, token, verifier, decryptedBy);
+}
+
+/** The last step of `verifyToken`: the signature, by the keys of the issuer. The header checks must have passed. */
+export async function verifyGenuine(text: string, token: ReadToken, verifier: TokenVerifier, decryptedBy: string | null): Promise<VerifiedToken | Finding> {
+  const { header, claims } = token;
+  const trusted = verifier.byIssuer.get(String(claims['iss']));
+  if (!trusted) return finding('token.issuer-missing', {});
+  const algorithm = header['alg'] as Algorithm;
+  const kid = (header['kid'] as string | undefined) ?? null;
+  const held = await verifyWithKeys(text, kid, algorithm, trusted.rule, verifier.keys);
   if ('code' in held) return held;
+  return vouched(trusted, token, held.generation, decryptedBy);
+}
+
+/** What a token says, taken as said by its provider. Only for tokens that were proved, or to explain one that was not. */
+export function vouched(trusted: TrustedProvider, { header, claims }: ReadToken, generation: number, decryptedBy: string | null): VerifiedToken {
+  const { rule } = trusted;
+  const { exp } = claims;
   return {
-    provider,
-    header,
+    provider: rule,
+    form: 'jwt',
+    typ: typeof header['typ'] === 'string' ? shorten(header['typ'], 40) : null,
     claims,
-    algorithm,
-    kid,
-    thumbprint: held.key.thumbprint,
-    generation: held.generation,
+    algorithm: String(header['alg']),
+    kid: typeof header['kid'] === 'string' ? header['kid'] : null,
+    generation,
+    decryptedBy,
+    // A token without exp is never kept; the largest leeway counts, because an operation may allow more than its provider.
+    usableUntil: typeof exp === 'number' ? (exp + MAX_LEEWAY_SECONDS) * 1000 : 0,
     idTokenMarks: idTokenMarks(header, claims),
-    principal: readPrincipal(claims, provider),
+    principal: trusted.readPrincipal(claims),
   };
 }
+
+/** The largest clock difference that any rule may allow. */
+export const MAX_LEEWAY_SECONDS = 300;
 
 async function verifyWithKeys(
   text: string,
@@ -106,7 +165,8 @@ async function verifyWithKeys(
   }
   if (result.outcome === 'valid') return { key: result.key, generation: held.generation };
   if (held.state === 'none') return finding('token.keys-unavailable', { provider: provider.name });
-  if (result.outcome === 'invalid') return finding('token.signature-invalid', { kid, alg: algorithm, provider: provider.name });
+  if (result.outcome === 'invalid')
+    return finding('token.signature-invalid', { kid: kid === null ? null : shorten(kid), alg: algorithm, provider: provider.name });
   return finding('token.key-unknown', {
     kid: kid === null ? null : shorten(kid),
     alg: algorithm,

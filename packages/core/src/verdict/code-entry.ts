@@ -1,5 +1,5 @@
 /** The steps of a fall line, top to bottom. A request that stops at one never reaches the next. */
-export const STEPS = ['message', 'route', 'preflight', 'credential', 'token', 'rights', 'upstream'] as const;
+export const STEPS = ['message', 'route', 'preflight', 'credential', 'token', 'proof', 'claims', 'rights', 'upstream'] as const;
 export type StepId = (typeof STEPS)[number];
 
 /** How each step is called on screen. */
@@ -9,6 +9,8 @@ export const STEP_NAMES: Readonly<Record<StepId, string>> = {
   preflight: 'Preflight',
   credential: 'Credential',
   token: 'Token',
+  proof: 'Proof',
+  claims: 'Claims',
   rights: 'Rights',
   upstream: 'Upstream',
 };
@@ -26,8 +28,9 @@ export interface Comparison {
   readonly found: string | null;
 }
 
-/** What `WWW-Authenticate` says (RFC 6750 section 3): nothing, the scheme alone, or an error code. */
-export type Challenge = 'none' | 'bare' | 'invalid_request' | 'invalid_token' | 'insufficient_scope';
+/** What `WWW-Authenticate` says: nothing, the scheme alone, or an error code of RFC 6750 section 3, RFC 9449 section 7.1 or RFC 9470 section 3. */
+export type Challenge =
+  'none' | 'bare' | 'invalid_request' | 'invalid_token' | 'insufficient_scope' | 'invalid_dpop_proof' | 'use_dpop_nonce' | 'insufficient_user_authentication';
 
 /** One row of the table of codes. `title` is for callers; `sentence`, `compare` and `remedy` are for operators. */
 export interface CodeEntry<O extends Operands = Operands> {

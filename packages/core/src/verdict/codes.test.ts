@@ -24,9 +24,17 @@ const operands = new Proxy(
         'scopes',
         'allowed',
         'parameters',
+        'roles',
+        'members',
+        'checks',
+        'acrValues',
       ];
       if (lists.includes(String(name))) return ['a'];
-      return ['at', 'now', 'leewaySeconds', 'expiresAt', 'status', 'limit', 'length', 'limitMs', 'limitBytes'].includes(String(name)) ? 1000 : 'x';
+      return ['at', 'now', 'leewaySeconds', 'expiresAt', 'status', 'limit', 'length', 'limitMs', 'limitBytes', 'until', 'maxAgeSeconds', 'signedInAt'].includes(
+        String(name),
+      )
+        ? 1000
+        : 'x';
     },
   },
 );

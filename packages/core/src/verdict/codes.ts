@@ -1,6 +1,9 @@
+import { BENCH_CODES } from './bench-codes.js';
+import { CLAIMS_CODES } from './claims-codes.js';
 import type { CodeEntry, Operands } from './code-entry.js';
 import { CREDENTIAL_CODES } from './credential-codes.js';
 import { MESSAGE_CODES } from './message-codes.js';
+import { PROOF_CODES } from './proof-codes.js';
 import { RIGHTS_CODES } from './rights-codes.js';
 import { ROUTE_CODES } from './route-codes.js';
 import { TOKEN_CODES } from './token-codes.js';
@@ -12,8 +15,11 @@ export const CODES = {
   ...ROUTE_CODES,
   ...CREDENTIAL_CODES,
   ...TOKEN_CODES,
+  ...PROOF_CODES,
+  ...CLAIMS_CODES,
   ...RIGHTS_CODES,
   ...UPSTREAM_CODES,
+  ...BENCH_CODES,
 } as const;
 
 export type Code = keyof typeof CODES;

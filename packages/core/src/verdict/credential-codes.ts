@@ -5,9 +5,9 @@ export const CREDENTIAL_CODES = {
   'credential.not-asked': passing<{ rule: string }>('credential', 'skip', {
     sentence: (o) => (o.rule === 'open' ? 'Nobody has decided who may call: open to anyone.' : 'This operation is said to be public.'),
   }),
-  'credential.found': passing<{ place: string }>('credential', 'pass', {
-    sentence: (o) => `Bearer in ${o.place}, one token.`,
-    standard: 'RFC 6750 section 2.1',
+  'credential.found': passing<{ place: string; scheme: string }>('credential', 'pass', {
+    sentence: (o) => `${o.scheme} in ${o.place}, one token.`,
+    standard: 'RFC 6750 section 2.1, RFC 9449 section 7.1',
   }),
   'credential.optional': passing<Record<never, never>>('credential', 'pass', {
     sentence: () => 'No credential, and the operation takes anonymous calls too.',
@@ -21,11 +21,19 @@ export const CREDENTIAL_CODES = {
     standard: 'RFC 6750 section 3, RFC 9110 section 11.6.1',
     remedy: 'Get an access token for this API and send it as “Authorization: Bearer …”. If a browser page calls, look whether its script adds the header.',
   }),
-  'credential.other-scheme': refusal<{ scheme: string }>('credential', 401, {
+  'credential.missing-elsewhere': refusal<{ places: readonly string[] }>('credential', 401, {
+    challenge: 'bare',
+    title: 'A credential is needed',
+    sentence: (o) => `The request has no token in ${o.places.join(' or ')}.`,
+    compare: (o) => [comparison('token', o.places.join(' or '), null)],
+    standard: 'RFC 9110 section 11.6.1',
+    remedy: 'Send the access token where this operation looks for it. If it should be looked for in the Authorization header, set that at the API.',
+  }),
+  'credential.other-scheme': refusal<{ scheme: string; wanted: string }>('credential', 401, {
     challenge: 'bare',
     title: 'A bearer token is needed',
-    sentence: (o) => `The Authorization header has the scheme ${o.scheme}; this operation takes Bearer.`,
-    compare: (o) => [comparison('scheme', 'Bearer', o.scheme)],
+    sentence: (o) => `The Authorization header has the scheme ${o.scheme}; this operation takes ${o.wanted}.`,
+    compare: (o) => [comparison('scheme', o.wanted, o.scheme)],
     standard: 'RFC 9110 section 11.6.2',
     remedy: 'Send an access token as “Authorization: Bearer …”.',
   }),
@@ -37,12 +45,13 @@ export const CREDENTIAL_CODES = {
     standard: 'RFC 6750 sections 2.3 and 5.3',
     remedy: 'Move the token to the Authorization header, and treat the one that was sent as leaked.',
   }),
-  'credential.malformed': refusal<{ reason: string }>('credential', 400, {
+  'credential.malformed': refusal<{ where: string; reason: string }>('credential', 400, {
     challenge: 'invalid_request',
-    title: 'The Authorization header is malformed',
-    sentence: (o) => `The Authorization header is malformed: ${o.reason}.`,
+    title: 'The credential is malformed',
+    sentence: (o) => `${o.where} is malformed: ${o.reason}.`,
     standard: 'RFC 6750 sections 2.1 and 3.1',
-    remedy: 'Send the word Bearer, one space and the token, with no quotes and no line breaks.',
+    remedy:
+      'Send the word Bearer once, one space and the token, with no quotes and no line breaks. A token copied from a terminal or a mail often brings them along.',
   }),
   'credential.repeated': refusal<{ places: readonly string[] }>('credential', 400, {
     challenge: 'invalid_request',

@@ -12,6 +12,8 @@ export class RequirementDto {
   @Matches(SCOPE_PATTERN, { each: true, message: 'A scope has no spaces, quotes or backslashes' })
   scopes: string[];
   @IsIn(['all', 'any']) match: 'all' | 'any';
+  /** Roles of the principal, any one of which is enough; none when left out. */
+  @IsOptional() @IsArray() @ArrayMaxSize(100) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(200, { each: true }) roles?: string[];
 }
 
 export class AlternativeDto {

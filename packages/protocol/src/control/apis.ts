@@ -17,6 +17,7 @@ import {
   ValidateNested,
 } from 'class-validator';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
+import { TokenOverrideDto, TokenRuleDto } from './token-rule.js';
 
 const BASE_PATH = /^(\/[^/{}?#;%\\\s]+)*$/;
 const BASE_PATH_SAID = { message: 'A base path begins with a slash, does not end with one, and has no spaces: for example /headgates' };
@@ -99,13 +100,6 @@ export class ResourceDto {
   @IsArray() @ArrayMaxSize(500) @ValidateNested({ each: true }) @Type(() => ScopeDto) scopes: ScopeDto[];
 }
 
-export class TokenRuleDto {
-  @IsIn(['at+jwt', 'ANY_TYPE']) type: 'at+jwt' | 'ANY_TYPE';
-  /** Values of which one must be in `aud`; empty only together with `anyAudience`. */
-  @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(500, { each: true }) audiences: string[];
-  @IsBoolean() anyAudience: boolean;
-}
-
 export class CorsDto {
   @IsArray()
   @ArrayMaxSize(50)
@@ -141,10 +135,13 @@ export class ApiPatch {
   @IsOptional() @ValidateNested() @Type(() => AccessDto) access?: AccessDto;
 }
 
-/** Sets who may call for many operations at once; `access` null takes the API's default again. */
+/** Sets who may call and what tokens must be, for many operations at once; `access` null takes the API's default again. */
 export class OperationsPatch {
   @IsArray() @ArrayNotEmpty() @ArrayMaxSize(20_000) @IsString({ each: true }) ids: string[];
-  @ValidateIf((patch: OperationsPatch) => patch.access !== null) @ValidateNested() @Type(() => AccessDto) access: AccessDto | null;
+  /** Left out: who may call stays as it is. */
+  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.access !== null) @ValidateNested() @Type(() => AccessDto) access?: AccessDto | null;
+  /** What these operations ask of tokens instead of the API; null takes the API's rule again. Left out: stays. */
+  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.token !== null) @ValidateNested() @Type(() => TokenOverrideDto) token?: TokenOverrideDto | null;
 }
 
 export class ApiSummary {
@@ -187,6 +184,10 @@ export class OperationView {
   /** Where the rule in effect was set and by whom. */
   @IsIn(['api', 'operation']) setAt: 'api' | 'operation';
   @IsIn(['contract', 'hand']) setBy: 'contract' | 'hand';
+  /** What this operation asks of tokens instead of the API; null when nothing. */
+  @IsOptional() @ValidateNested() @Type(() => TokenOverrideDto) token: TokenOverrideDto | null;
+  /** The same in words; empty when nothing. */
+  @IsString() tokenWords: string;
   /** What the live release says, when that is different; null when it is the same. */
   @IsOptional() @IsString() liveWho: string | null;
   /** Schemes of the rule that no provider is bound to, or that cannot be checked. */

@@ -1,9 +1,8 @@
-import type { StepId, StepOutcome } from '@virga/core';
+import { STEPS, type StepId, type StepOutcome } from '@virga/core';
 import { Type } from 'class-transformer';
 import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, ValidateNested } from 'class-validator';
 
 const OUTCOMES = ['pass', 'refuse', 'skip', 'would-refuse'];
-const STEP_IDS = ['message', 'route', 'preflight', 'credential', 'token', 'rights', 'upstream'];
 
 export class ComparisonView {
   @IsString() what: string;
@@ -13,7 +12,7 @@ export class ComparisonView {
 
 /** One step in words. */
 export class StepView {
-  @IsIn(STEP_IDS) step: StepId;
+  @IsIn([...STEPS]) step: StepId;
   @IsString() name: string;
   @IsIn(OUTCOMES) outcome: StepOutcome;
   @IsString() code: string;

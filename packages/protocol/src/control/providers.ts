@@ -1,24 +1,90 @@
-import { PUBLIC_KEY_ALGORITHMS, type Algorithm } from '@virga/core';
+import type { Algorithm } from '@virga/core';
 import { Type } from 'class-transformer';
-import {
-  ArrayMaxSize,
-  ArrayNotEmpty,
-  IsArray,
-  IsBoolean,
-  IsIn,
-  IsInt,
-  IsNotEmpty,
-  IsOptional,
-  IsString,
-  Matches,
-  Max,
-  MaxLength,
-  Min,
-  ValidateNested,
-} from 'class-validator';
+import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min, ValidateNested } from 'class-validator';
+import { ALL_ALGORITHMS } from './token-rule.js';
 
 const ISSUER = /^https?:\/\/[^\s?#@]+$/i;
 const ISSUER_SAID = { message: 'An issuer is an https address without query or fragment, exactly as the provider writes it' };
+
+/** One spelling that stands for others. */
+export class ClaimTranslationDto {
+  @IsString() @IsNotEmpty({ message: 'Name the value that is translated' }) @MaxLength(500) from: string;
+  @IsArray() @ArrayMaxSize(50) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(300, { each: true }) to: string[];
+}
+
+/** Where one member of the principal comes from. A path that begins with a slash is a JSON Pointer; any other is a claim's name. */
+export class ClaimSourceDto {
+  @IsArray()
+  @ArrayMaxSize(10)
+  @IsString({ each: true })
+  @IsNotEmpty({ each: true, message: 'A path cannot be empty' })
+  @MaxLength(300, { each: true })
+  paths: string[];
+  @IsIn(['space', 'comma', 'none']) split: 'space' | 'comma' | 'none';
+  @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(300, { each: true }) stripPrefixes: string[];
+  @IsArray() @ArrayMaxSize(500) @ValidateNested({ each: true }) @Type(() => ClaimTranslationDto) table: ClaimTranslationDto[];
+  @IsIn(['keep', 'drop']) unlisted: 'keep' | 'drop';
+  @IsArray() @ArrayMaxSize(50) @IsString({ each: true }) @MaxLength(300, { each: true }) fallback: string[];
+}
+
+export class AttributeSourceDto extends ClaimSourceDto {
+  @IsString() @Matches(/^[A-Za-z][\w-]{0,60}$/, { message: 'An attribute begins with a letter and has letters, digits, dashes and underscores' }) name: string;
+}
+
+/** How a provider's claims become a principal. */
+export class ClaimMapDto {
+  @ValidateNested() @Type(() => ClaimSourceDto) subject: ClaimSourceDto;
+  @ValidateNested() @Type(() => ClaimSourceDto) client: ClaimSourceDto;
+  @ValidateNested() @Type(() => ClaimSourceDto) scopes: ClaimSourceDto;
+  @ValidateNested() @Type(() => ClaimSourceDto) roles: ClaimSourceDto;
+  @ValidateNested() @Type(() => ClaimSourceDto) groups: ClaimSourceDto;
+  @ValidateNested() @Type(() => ClaimSourceDto) tenant: ClaimSourceDto;
+  @ValidateNested() @Type(() => ClaimSourceDto) acr: ClaimSourceDto;
+  @ValidateNested() @Type(() => ClaimSourceDto) amr: ClaimSourceDto;
+  @ValidateNested() @Type(() => ClaimSourceDto) authTime: ClaimSourceDto;
+  @IsArray() @ArrayMaxSize(30) @ValidateNested({ each: true }) @Type(() => AttributeSourceDto) attributes: AttributeSourceDto[];
+}
+
+const SOURCES = ['discovery', 'key-set-url', 'keys', 'secret', 'introspection', 'userinfo'] as const;
+export type SourceKind = (typeof SOURCES)[number];
+const URL_SAID = { message: 'Give an http or https address' };
+
+/** Where trust in a provider's tokens comes from. Which members count depends on the kind. */
+export class ProviderSourceDto {
+  @IsIn([...SOURCES]) kind: SourceKind;
+  /** For `key-set-url`. */
+  @IsOptional() @IsString() @MaxLength(1000) @Matches(/^https?:\/\//i, URL_SAID) url?: string;
+  /** For `keys`: a JWK, a JWK Set, or PEM of public keys or certificates. Given when it changes. */
+  @IsOptional() @IsString() @MaxLength(200_000) keys?: string;
+  /** For `secret` (at least 32 characters) and the client of `introspection`: given when it changes, never shown. */
+  @IsOptional() @IsString() @MaxLength(20_000) secret?: string;
+  /** For `introspection` and `userinfo`. */
+  @IsOptional() @IsString() @MaxLength(1000) @Matches(/^https?:\/\//i, URL_SAID) endpoint?: string;
+  @IsOptional() @IsIn(['client_secret_basic', 'client_secret_post', 'private_key_jwt']) method?:
+    'client_secret_basic' | 'client_secret_post' | 'private_key_jwt';
+  @IsOptional() @IsString() @MaxLength(300) clientId?: string;
+  @IsOptional() @IsInt() @Min(0) @Max(3600) positiveSeconds?: number;
+  @IsOptional() @IsInt() @Min(0) @Max(300) negativeSeconds?: number;
+  @IsOptional() @IsInt() @Min(50) @Max(30_000) timeoutMs?: number;
+  /** Counted as `aud` when the provider's answer names none. */
+  @IsOptional() @IsString() @MaxLength(500) impliedAudience?: string | null;
+}
+
+/** The same, as it is kept: without keys and secrets. */
+export class ProviderSourceView {
+  @IsIn([...SOURCES]) kind: SourceKind;
+  @IsOptional() @IsString() url: string | null;
+  @IsInt() keyCount: number;
+  /** Whether a secret is kept. */
+  @IsBoolean() secretSet: boolean;
+  @IsOptional() @IsString() endpoint: string | null;
+  @IsOptional() @IsString() method: string | null;
+  @IsOptional() @IsString() clientId: string | null;
+  @IsOptional() @IsInt() positiveSeconds: number | null;
+  @IsOptional() @IsInt() negativeSeconds: number | null;
+  @IsOptional() @IsInt() timeoutMs: number | null;
+  @IsOptional() @IsString() impliedAudience: string | null;
+}
 
 export class DiscoverInput {
   @IsString() @MaxLength(1000) @Matches(ISSUER, ISSUER_SAID) issuer: string;
@@ -28,27 +94,25 @@ export class DiscoverInput {
 
 export class ProviderInput extends DiscoverInput {
   @IsString() @IsNotEmpty({ message: 'Give the provider a name' }) @MaxLength(100) name: string;
-  @IsOptional()
-  @IsArray()
-  @ArrayNotEmpty({ message: 'Accept at least one algorithm' })
-  @IsIn(PUBLIC_KEY_ALGORITHMS as string[], { each: true })
-  algorithms?: Algorithm[];
+  /** Discovery when left out. */
+  @IsOptional() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
+  @IsOptional() @IsArray() @ArrayMaxSize(13) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
   @IsOptional() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
   @IsOptional() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
+  /** What the standards spell when left out. */
+  @IsOptional() @ValidateNested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
 }
 
 /** Members left out stay as they are. The issuer cannot change: another issuer is another provider. */
 export class ProviderPatch {
   @IsOptional() @IsString() @IsNotEmpty({ message: 'Give the provider a name' }) @MaxLength(100) name?: string;
-  @IsOptional()
-  @IsArray()
-  @ArrayNotEmpty({ message: 'Accept at least one algorithm' })
-  @IsIn(PUBLIC_KEY_ALGORITHMS as string[], { each: true })
-  algorithms?: Algorithm[];
+  @IsOptional() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
+  @IsOptional() @IsArray() @ArrayMaxSize(13) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
   @IsOptional() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
   @IsOptional() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
   @IsOptional() @IsBoolean() allowLoopbackHttp?: boolean;
   @IsOptional() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) privateHosts?: string[];
+  @IsOptional() @ValidateNested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
 }
 
 export class KeyView {
@@ -86,8 +150,25 @@ export class DiscoveryView {
   @IsOptional() @IsString() tokenEndpoint: string | null;
   @IsArray() @IsString({ each: true }) signingAlgorithms: string[];
   @IsArray() @IsString({ each: true }) grantTypes: string[];
+  @IsOptional() @IsString() introspectionEndpoint: string | null;
+  @IsOptional() @IsString() userinfoEndpoint: string | null;
   @IsArray() @ValidateNested({ each: true }) @Type(() => KeyView) keys: KeyView[];
   @IsArray() @ValidateNested({ each: true }) @Type(() => RefusedKeyView) refused: RefusedKeyView[];
+}
+
+/** Something that the provider says of itself otherwise than it is set here. */
+export class ProviderDifference {
+  @IsString() what: string;
+  @IsString() set: string;
+  @IsString() said: string;
+  /** What follows from it, in words. */
+  @IsString() means: string;
+}
+
+/** What a trusted provider says of itself now, held against what is set. */
+export class ProviderComparison {
+  @ValidateNested() @Type(() => DiscoveryView) said: DiscoveryView;
+  @IsArray() @ValidateNested({ each: true }) @Type(() => ProviderDifference) differences: ProviderDifference[];
 }
 
 export class ProviderView {
@@ -99,6 +180,10 @@ export class ProviderView {
   @IsInt() lastGoodSeconds: number;
   @IsBoolean() allowLoopbackHttp: boolean;
   @IsArray() @IsString({ each: true }) privateHosts: string[];
+  @ValidateNested() @Type(() => ProviderSourceView) source: ProviderSourceView;
+  @ValidateNested() @Type(() => ClaimMapDto) claimMap: ClaimMapDto;
+  /** Calls to its introspection endpoint since the node started; null for providers with keys. */
+  @IsOptional() @IsInt() calls: number | null;
   /** Whether the draft of this provider differs from what is live. */
   @IsIn(['same', 'changed', 'new']) change: 'same' | 'changed' | 'new';
   /** As the gateway node sees it; `not-live` while no release holds the provider. */

@@ -4,7 +4,7 @@ import { FieldProblem } from './problem.js';
 
 export class ReleaseChangeView {
   @IsIn(['added', 'removed', 'changed']) kind: 'added' | 'removed' | 'changed';
-  @IsIn(['provider', 'api', 'operation']) what: 'provider' | 'api' | 'operation';
+  @IsIn(['provider', 'gateway', 'api', 'operation']) what: 'provider' | 'gateway' | 'api' | 'operation';
   @IsString() id: string;
   @IsOptional() @IsString() operationId: string | null;
   @IsString() subject: string;

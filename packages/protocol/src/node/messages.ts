@@ -1,10 +1,12 @@
-import type { Operands, ReleaseDocument, StepTrace } from '@virga/core';
+import type { CheckId, Operands, Principal, ReleaseDocument, Revocation, StepId, StepTrace } from '@virga/core';
 
 /** One line of the feed that the control plane keeps open to each node: JSON, one message a line. */
 export type FeedMessage =
   | { readonly type: 'hello'; readonly controlPlane: string }
   | { readonly type: 'heartbeat' }
   | { readonly type: 'release'; readonly number: number; readonly hash: string; readonly document: ReleaseDocument }
+  /** Values of secrets by name, for this node alone, and the revocations in force. Both replace what was sent before. */
+  | { readonly type: 'private-facts'; readonly secrets: Readonly<Record<string, string>>; readonly revocations: readonly Revocation[] }
   | { readonly type: 'refresh-provider'; readonly askId: string; readonly providerId: string }
   | {
       readonly type: 'probe';
@@ -13,7 +15,28 @@ export type FeedMessage =
       readonly document: ReleaseDocument;
       readonly request: ProbeRequest;
       readonly forward: boolean;
-    };
+    }
+  | { readonly type: 'examine'; readonly askId: string; readonly hash: string; readonly document: ReleaseDocument; readonly request: ExamineAsk };
+
+/** Tokens to be held against one operation of a document, check by check. */
+export interface ExamineAsk {
+  readonly apiId: string;
+  readonly operationId: string;
+  readonly credentials: readonly string[];
+  /** Header fields that go along, such as a DPoP proof. Names in lower case. */
+  readonly headers: Readonly<Record<string, string>>;
+  /** Thumbprint of a client certificate to pretend; null for none. */
+  readonly certificate: string | null;
+}
+
+/** What came of one of them. `steps` is the gateway's own fall line, `checks` every single check. */
+export interface ExamineOutcome {
+  readonly code: string;
+  readonly operands: Operands;
+  readonly steps: readonly StepTrace[];
+  readonly checks: readonly { readonly id: CheckId; readonly step: StepId; readonly code: string; readonly operands: Operands; readonly decides: boolean }[];
+  readonly principal: Principal | null;
+}
 
 /** A request composed by hand. The body is base64. */
 export interface ProbeRequest {
@@ -48,6 +71,7 @@ export interface ProbeAnswer {
 export interface NodeAnswer {
   readonly askId: string;
   readonly probe: ProbeOutcome | null;
+  readonly examined?: readonly ExamineOutcome[] | null;
   readonly error: string | null;
 }
 
@@ -63,6 +87,8 @@ export interface NodeStatus {
   readonly providers: readonly NodeProviderReport[];
   readonly knownTokens: number;
   readonly inFlight: number;
+  /** Address of the TLS listener, where there is one. */
+  readonly tlsUrl?: string | null;
 }
 
 export interface NodeProviderReport {
@@ -80,6 +106,8 @@ export interface NodeProviderReport {
     readonly thumbprint: string;
   }[];
   readonly refused: readonly { readonly index: number; readonly kid: string | null; readonly reason: string }[];
+  /** Calls to its introspection endpoint since the node started; null for providers with keys. */
+  readonly calls: number | null;
 }
 
 /** Header by which the control plane marks a probe of the live gateway, so that its trace is kept whatever the load. */

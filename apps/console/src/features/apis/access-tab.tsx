@@ -84,7 +84,7 @@ function Tokens({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
           className="mono"
           rows={2}
           disabled={token?.anyAudience ?? false}
-          value={token?.audiences.join('\n') ?? ''}
+          value={token?.audiences?.join('\n') ?? ''}
           onChange={(event) =>
             form.setValue(
               'token.audiences',
@@ -92,7 +92,7 @@ function Tokens({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
               { shouldDirty: true },
             )
           }
-          onBlur={() => form.setValue('token.audiences', lines(token?.audiences.join('\n') ?? ''), { shouldDirty: true, shouldValidate: true })}
+          onBlur={() => form.setValue('token.audiences', lines(token?.audiences?.join('\n') ?? ''), { shouldDirty: true, shouldValidate: true })}
         />
       </Field>
       <label className="check">

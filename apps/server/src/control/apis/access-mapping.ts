@@ -7,7 +7,7 @@ export function accessFrom(dto: AccessDto, schemes: ReadonlySet<string>, pointer
   const origin = dto.origin ?? 'hand';
   if (dto.kind !== 'required') return { kind: dto.kind, origin };
   const alternatives = (dto.alternatives ?? []).map((alternative) =>
-    alternative.schemes.map(({ scheme, scopes, match }) => ({ scheme, scopes: [...new Set(scopes)], match })),
+    alternative.schemes.map(({ scheme, scopes, match, roles = [] }) => ({ scheme, scopes: [...new Set(scopes)], match, roles: [...new Set(roles)] })),
   );
   if (alternatives.length === 0) throw fieldProblem(`${pointer}/alternatives`, 'Name at least one alternative that lets a caller in');
   alternatives.forEach((alternative, index) =>
@@ -22,7 +22,7 @@ export function accessFrom(dto: AccessDto, schemes: ReadonlySet<string>, pointer
 export function accessView(rule: AccessRule): AccessDto {
   if (rule.kind !== 'required') return { kind: rule.kind, origin: rule.origin };
   const alternatives = rule.alternatives.map((alternative) => ({
-    schemes: alternative.map(({ scheme, scopes, match }) => ({ scheme, scopes: [...scopes], match })),
+    schemes: alternative.map(({ scheme, scopes, match, roles }) => ({ scheme, scopes: [...scopes], match, roles: [...roles] })),
   }));
   return { kind: 'required', origin: rule.origin, alternatives };
 }

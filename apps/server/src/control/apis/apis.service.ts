@@ -8,10 +8,12 @@ import {
   type OperationRule,
   type ReleaseDocument,
   type SchemeRule,
+  tokenRule,
   wellKnownUrls,
 } from '@virga/core';
 import type { ApiPatch, ApiSummary, ApiView, ImportInput, ImportView, OperationsPatch, OperationView, ReimportInput, ReimportView } from '@virga/protocol';
 import { randomBytes } from 'node:crypto';
+import { SecretsService } from '../../secret/secrets.service.js';
 import { operationTraffic, type OperationTraffic } from '../../store/record-store.js';
 import { Store } from '../../store/store.js';
 import type { ContractResult } from '../contract/contract-result.js';
@@ -20,6 +22,7 @@ import { fieldProblem, notFound, problem } from '../../http/problems.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 import { accessFrom, accessView } from './access-mapping.js';
+import { overrideFrom, overrideView, overrideWords, tokenRuleFrom, tokenRuleView } from './token-mapping.js';
 
 const DAY_MS = 86_400_000;
 const TIMEOUTS = { connectTimeoutMs: 3000, responseTimeoutMs: 30_000 };
@@ -32,6 +35,7 @@ export class ApisService {
     private readonly draft: DraftService,
     private readonly releases: ReleasesService,
     private readonly contracts: ContractService,
+    private readonly secrets: SecretsService,
   ) {}
 
   async list(): Promise<ApiSummary[]> {
@@ -63,7 +67,7 @@ export class ApisService {
       enabled: true,
       upstream: { url: input.upstreamUrl, ...TIMEOUTS, sendCredential: true },
       resource: { identifier: `urn:api:${slug(input.name ?? result.title)}`, scopes: result.scopes },
-      token: { type: 'ANY_TYPE', audiences: [`urn:api:${slug(input.name ?? result.title)}`] },
+      token: tokenRule([`urn:api:${slug(input.name ?? result.title)}`]),
       cors: null,
       schemes: this.#bindByMetadata(result.schemes),
       access: result.access,
@@ -108,22 +112,20 @@ export class ApisService {
   }
 
   async change(id: string, patch: ApiPatch): Promise<ApiView> {
-    if (patch.token && !patch.token.anyAudience && patch.token.audiences.length === 0) {
-      throw fieldProblem('/token/audiences', 'Name at least one audience, or say that any audience is taken');
-    }
+    const token = patch.token && (await tokenRuleFrom(patch.token, this.find(id).token, id, this.secrets));
     await this.#replace(id, (api, document) => {
       if (patch.basePath !== undefined) this.#refuseTakenBase(document, patch.basePath, id);
       const schemes = patch.schemes?.map((scheme) => ({ ...scheme, metadataUrl: scheme.metadataUrl ?? null })) ?? api.schemes;
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
-      const { access, token, cors, ...rest } = patch;
+      const { access, token: _sent, cors, ...rest } = patch;
       return {
         ...api,
         ...definedOf(rest),
         schemes,
         ...(cors === undefined ? {} : { cors }),
-        ...(token ? { token: { type: token.type, audiences: token.anyAudience ? ('ANY_AUDIENCE' as const) : token.audiences } } : {}),
+        ...(token ? { token } : {}),
         ...(access ? { access: accessFrom(access, names, '/access') } : {}),
       };
     });
@@ -158,6 +160,8 @@ export class ApisService {
         effective: effective.kind,
         setAt: operation.access === null ? 'api' : 'operation',
         setBy: effective.origin,
+        token: operation.token === null ? null : overrideView(operation.token),
+        tokenWords: overrideWords(operation.token),
         liveWho: liveWho === who ? null : liveWho,
         unmet: effective.kind === 'required' ? [...new Set(effective.alternatives.flat().map((item) => item.scheme))].filter((name) => !usable.has(name)) : [],
         requests: traffic.get(operationId)?.requests ?? 0,
@@ -169,15 +173,17 @@ export class ApisService {
   async setAccess(id: string, patch: OperationsPatch): Promise<OperationView[]> {
     await this.#replace(id, (api) => {
       const names = new Set(api.schemes.map((scheme) => scheme.name));
-      const access = patch.access === null ? null : accessFrom(patch.access, names, '/access');
+      const change = {
+        ...(patch.access === undefined ? {} : { access: patch.access === null ? null : accessFrom(patch.access, names, '/access') }),
+        ...(patch.token === undefined ? {} : { token: patch.token === null ? null : overrideFrom(patch.token) }),
+      };
       const wanted = new Set(patch.ids);
       const unknown = patch.ids.find((operationId) => !api.operations.some((operation) => operation.id === operationId));
       if (unknown !== undefined) throw fieldProblem('/ids', `There is no operation ${unknown.slice(0, 200)}`);
-      const same = canonicalJson(access);
       return {
         ...api,
         operations: api.operations.map((operation) =>
-          wanted.has(operation.id) && canonicalJson(operation.access) !== same ? { ...operation, access } : operation,
+          wanted.has(operation.id) && canonicalJson({ ...operation, ...change }) !== canonicalJson(operation) ? { ...operation, ...change } : operation,
         ),
       };
     });
@@ -230,12 +236,11 @@ export class ApisService {
   }
 
   #view(api: ApiRule, traffic: readonly OperationTraffic[]): ApiView {
-    const anyAudience = api.token.audiences === 'ANY_AUDIENCE';
     return {
       ...this.#summary(api, traffic),
       upstream: { ...api.upstream },
       resource: { identifier: api.resource.identifier, scopes: api.resource.scopes.map((scope) => ({ ...scope })) },
-      token: { type: api.token.type, anyAudience, audiences: api.token.audiences === 'ANY_AUDIENCE' ? [] : [...api.token.audiences] },
+      token: tokenRuleView(api.token),
       cors: api.cors
         ? { ...api.cors, origins: [...api.cors.origins], requestHeaders: [...api.cors.requestHeaders], exposedHeaders: [...api.cors.exposedHeaders] }
         : null,
@@ -252,7 +257,7 @@ function operationsOf(result: ContractResult, before: readonly OperationRule[]):
   return result.operations.map(({ method, path, operationId, summary, access }) => {
     const earlier = old.get(operationKey({ method, path }));
     const kept = earlier?.access?.origin === 'hand' ? earlier.access : access;
-    return { id: earlier?.id ?? `${method} ${path}`, method, path, operationId, summary, access: kept };
+    return { id: earlier?.id ?? `${method} ${path}`, method, path, operationId, summary, access: kept, token: earlier?.token ?? null };
   });
 }
 

@@ -3,6 +3,7 @@ import { ApiExcludeEndpoint, ApiTags } from '@nestjs/swagger';
 import { PersonaInput, PersonaList, PersonaView, SignInStart, TokenView, type ProblemDocument } from '@virga/protocol';
 import type { Request } from 'express';
 import { OpenEndpoint } from '../../session/access.guard.js';
+import { callbackPage } from '../../http/callback-page.js';
 import { Endpoint } from '../../http/endpoint.js';
 import { PersonasService } from './personas.service.js';
 
@@ -33,10 +34,10 @@ export class PersonasController {
   async callback(@Req() request: Request): Promise<string> {
     try {
       const name = await this.personas.endSignIn(request.url.split('?')[1] ?? '');
-      return page(`${name} is signed in`, 'The token is ready in the probe. This window can be closed.', true);
+      return callbackPage(`${name} is signed in`, 'The token is ready in the probe. This window can be closed.', 'done');
     } catch (error) {
       const body = error instanceof HttpException ? (error.getResponse() as ProblemDocument) : null;
-      return page(body?.title ?? 'The sign-in failed', body?.detail ?? 'The control plane’s log has the reason.', false);
+      return callbackPage(body?.title ?? 'The sign-in failed', body?.detail ?? 'The control plane’s log has the reason.', 'failed');
     }
   }
 
@@ -69,10 +70,4 @@ export class PersonasController {
   async signIn(@Param('id') id: string): Promise<SignInStart> {
     return { url: await this.personas.beginSignIn(id) };
   }
-}
-
-const escapeHtml = (text: string): string => text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
-
-function page(title: string, text: string, done: boolean): string {
-  return `<!doctype html><html lang="en"><meta charset="utf-8"><title>${escapeHtml(title)}</title><link rel="stylesheet" href="/callback.css"><body data-signed-in="${done}"><h1>${escapeHtml(title)}</h1><p>${escapeHtml(text)}</p><script src="/callback.js"></script></body></html>`;
 }

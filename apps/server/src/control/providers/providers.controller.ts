@@ -1,6 +1,6 @@
 import { Body, Controller, Delete, Get, Param, Patch, Post } from '@nestjs/common';
 import { ApiTags } from '@nestjs/swagger';
-import { DiscoverInput, DiscoveryView, ProviderInput, ProviderList, ProviderPatch, ProviderView } from '@virga/protocol';
+import { DiscoverInput, DiscoveryView, ProviderComparison, ProviderInput, ProviderList, ProviderPatch, ProviderView } from '@virga/protocol';
 import { Endpoint } from '../../http/endpoint.js';
 import { ProvidersService } from './providers.service.js';
 
@@ -43,6 +43,12 @@ export class ProvidersController {
   @Endpoint({ summary: 'Trust a provider no longer', errors: [404, 409] })
   async remove(@Param('id') id: string): Promise<void> {
     await this.providers.remove(id);
+  }
+
+  @Get(':id/comparison')
+  @Endpoint({ summary: 'What the provider says of itself now, held against what is set', answer: ProviderComparison, errors: [404] })
+  compare(@Param('id') id: string): Promise<ProviderComparison> {
+    return this.providers.compare(id);
   }
 
   @Post(':id/refresh')

@@ -1,14 +1,38 @@
 import { Injectable } from '@nestjs/common';
-import { canonicalJson, PUBLIC_KEY_ALGORITHMS, type Algorithm, type ProviderRule } from '@virga/core';
+import {
+  ALGORITHMS,
+  canonicalJson,
+  PUBLIC_KEY_ALGORITHMS,
+  readKeySet,
+  STANDARD_CLAIM_MAP,
+  type Algorithm,
+  type ProviderRule,
+  type ProviderSource,
+  type PublishedKey,
+} from '@virga/core';
 import { fetchDiscovery, fetchKeys } from '@virga/outbound';
-import type { DiscoverInput, DiscoveryView, KeyView, NodeProviderReport, NodeStatus, ProviderInput, ProviderPatch, ProviderView } from '@virga/protocol';
+import type {
+  ClaimMapDto,
+  DiscoverInput,
+  DiscoveryView,
+  KeyView,
+  NodeProviderReport,
+  NodeStatus,
+  ProviderComparison,
+  ProviderInput,
+  ProviderPatch,
+  ProviderView,
+} from '@virga/protocol';
 import { randomBytes } from 'node:crypto';
 import { NodeHub } from '../../nodes/node-hub.js';
+import { SecretsService } from '../../secret/secrets.service.js';
 import { ProviderKeyRow } from '../../store/models/configuration.js';
 import { Store } from '../../store/store.js';
 import { fieldProblem, notFound, problem } from '../../http/problems.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
+import { differencesOf } from './discovery-differences.js';
+import { sourceFrom, sourceView } from './source-mapping.js';
 
 const DEFAULTS = { leewaySeconds: 30, lastGoodSeconds: 86_400 };
 const SEEN_EVERY_MS = 60_000;
@@ -23,6 +47,7 @@ export class ProvidersService {
     private readonly draft: DraftService,
     private readonly releases: ReleasesService,
     private readonly hub: NodeHub,
+    private readonly secrets: SecretsService,
   ) {
     hub.onStatus((status) => void this.#remember(status));
   }
@@ -44,7 +69,17 @@ export class ProvidersService {
   /** Asks a provider about itself without trusting it. */
   async discover(input: DiscoverInput): Promise<DiscoveryView> {
     const policy = { issuer: input.issuer, allowLoopbackHttp: input.allowLoopbackHttp ?? false, privateHosts: input.privateHosts ?? [] };
-    const nothing = { jwksUri: null, authorizationEndpoint: null, tokenEndpoint: null, signingAlgorithms: [], grantTypes: [], keys: [], refused: [] };
+    const nothing = {
+      jwksUri: null,
+      authorizationEndpoint: null,
+      tokenEndpoint: null,
+      introspectionEndpoint: null,
+      userinfoEndpoint: null,
+      signingAlgorithms: [],
+      grantTypes: [],
+      keys: [],
+      refused: [],
+    };
     try {
       const { discovery, attempts } = await fetchDiscovery(policy);
       const { jwksUri, authorizationEndpoint, tokenEndpoint } = discovery;
@@ -53,6 +88,8 @@ export class ProvidersService {
         jwksUri,
         authorizationEndpoint,
         tokenEndpoint,
+        introspectionEndpoint: discovery.introspectionEndpoint,
+        userinfoEndpoint: discovery.userinfoEndpoint,
         signingAlgorithms: [...discovery.signingAlgorithms],
         grantTypes: [...discovery.grantTypes],
       };
@@ -74,13 +111,18 @@ export class ProvidersService {
   }
 
   async trust(input: ProviderInput): Promise<ProviderView> {
-    const seen = await this.discover(input);
-    if (!seen.ok) throw fieldProblem('/issuer', seen.problem ?? 'The provider could not be asked');
+    if (this.draft.document.providers.some((item) => item.issuer === input.issuer))
+      throw fieldProblem('/issuer', 'A provider with this issuer is trusted already');
+    const id = randomBytes(6).toString('hex');
+    const source = await sourceFrom(input.source ?? { kind: 'discovery' }, null, id, this.secrets);
     const provider: ProviderRule = {
-      id: randomBytes(6).toString('hex'),
+      id,
       name: input.name,
       issuer: input.issuer,
-      algorithms: input.algorithms ?? suggestAlgorithms(seen),
+      source,
+      algorithms: input.algorithms ?? (await this.#suggest(source, input)),
+      claimMap: input.claimMap ?? STANDARD_CLAIM_MAP,
+      draftOnly: false,
       leewaySeconds: input.leewaySeconds ?? DEFAULTS.leewaySeconds,
       lastGoodSeconds: input.lastGoodSeconds ?? DEFAULTS.lastGoodSeconds,
       allowLoopbackHttp: input.allowLoopbackHttp ?? false,
@@ -93,9 +135,54 @@ export class ProvidersService {
     return this.view(provider.id);
   }
 
+  /** Algorithms to begin with: those that the keys are for. Asking at once also says early what is wrong. */
+  async #suggest(source: ProviderSource, input: ProviderInput): Promise<Algorithm[]> {
+    switch (source.kind) {
+      case 'discovery': {
+        const seen = await this.discover(input);
+        if (!seen.ok) throw fieldProblem('/issuer', seen.problem ?? 'The provider could not be asked');
+        return suggestAlgorithms(seen.keys, seen.signingAlgorithms);
+      }
+      case 'key-set-url': {
+        const policy = { allowLoopbackHttp: input.allowLoopbackHttp ?? false, privateHosts: input.privateHosts ?? [] };
+        const read = await fetchKeys(source.url, policy).catch((error: Error) => {
+          throw fieldProblem('/source/url', error.message);
+        });
+        return suggestAlgorithms(read.keys, []);
+      }
+      case 'keys':
+        return suggestAlgorithms((await readKeySet({ keys: source.keys }))?.keys ?? [], []);
+      case 'secret':
+        return ['HS256'];
+      case 'introspection':
+      case 'userinfo':
+        return [];
+    }
+  }
+
+  /** The keys that a provider publishes now, as it publishes them; none when it cannot be asked. */
+  async publishedKeys(provider: ProviderRule): Promise<readonly PublishedKey[]> {
+    const { source } = provider;
+    if (source.kind !== 'discovery' && source.kind !== 'key-set-url') return [];
+    try {
+      const url = source.kind === 'key-set-url' ? source.url : (await fetchDiscovery(provider)).discovery.jwksUri;
+      return (await fetchKeys(url, provider)).keys.map((key) => ({ ...key.jwk }));
+    } catch {
+      return [];
+    }
+  }
+
+  /** What a trusted provider says of itself now, held against what is set here. */
+  async compare(id: string): Promise<ProviderComparison> {
+    const provider = this.find(id);
+    const said = await this.discover({ issuer: provider.issuer, allowLoopbackHttp: provider.allowLoopbackHttp, privateHosts: [...provider.privateHosts] });
+    return { said, differences: said.ok ? differencesOf(provider, said) : [] };
+  }
+
   async change(id: string, patch: ProviderPatch): Promise<ProviderView> {
-    this.find(id);
-    const given = Object.fromEntries(Object.entries(patch).filter(([, value]) => value !== undefined));
+    const before = this.find(id);
+    const source = patch.source && (await sourceFrom(patch.source, before.source, id, this.secrets));
+    const given = { ...Object.fromEntries(Object.entries(patch).filter(([, value]) => value !== undefined)), ...(source ? { source } : {}) };
     await this.draft.change((document) => ({ ...document, providers: document.providers.map((item) => (item.id === id ? { ...item, ...given } : item)) }));
     return this.view(id);
   }
@@ -135,7 +222,7 @@ export class ProvidersService {
     const report = live ? this.#report(provider.id) : null;
     const rows = await ProviderKeyRow.findAll({ where: { issuer: provider.issuer }, order: [['firstSeenAt', 'ASC']], raw: true });
     const held = new Set(report?.keys.map((key) => key.thumbprint));
-    const { id, name, issuer, leewaySeconds, lastGoodSeconds, allowLoopbackHttp } = provider;
+    const { id, name, issuer, leewaySeconds, lastGoodSeconds, allowLoopbackHttp, claimMap } = provider;
     return {
       id,
       name,
@@ -143,6 +230,9 @@ export class ProvidersService {
       leewaySeconds,
       lastGoodSeconds,
       allowLoopbackHttp,
+      source: sourceView(provider.source),
+      claimMap: structuredClone(claimMap) as ClaimMapDto,
+      calls: report?.calls ?? null,
       algorithms: [...provider.algorithms],
       privateHosts: [...provider.privateHosts],
       change: !live ? 'new' : canonicalJson(live) === canonicalJson(provider) ? 'same' : 'changed',
@@ -188,8 +278,12 @@ function keyView(key: KeyFacts, firstSeenAt: number | null, lastSeenAt: number |
 }
 
 /** Algorithms that the provider's keys are for; where the keys do not say, those that its metadata names. */
-function suggestAlgorithms(seen: DiscoveryView): Algorithm[] {
-  const named = new Set([...seen.keys.map((key) => key.algorithm ?? ''), ...seen.signingAlgorithms]);
-  const fits = PUBLIC_KEY_ALGORITHMS.filter((name) => named.has(name));
-  return fits.length > 0 ? fits : ['RS256'];
+function suggestAlgorithms(keys: readonly Pick<KeyFacts, 'algorithm' | 'keyType' | 'curve'>[], signing: readonly string[]): Algorithm[] {
+  const named = new Set([...keys.map((key) => key.algorithm ?? ''), ...signing]);
+  const served = PUBLIC_KEY_ALGORITHMS.filter((name) =>
+    keys.some((key) => ALGORITHMS[name].keyType === key.keyType && (ALGORITHMS[name].curve ?? key.curve) === key.curve),
+  );
+  const fits = served.filter((name) => named.has(name));
+  // Keys that do not say their algorithm: the first that each can serve.
+  return fits.length > 0 ? fits : served.slice(0, 1);
 }

@@ -1,5 +1,5 @@
 import { Inject, Injectable } from '@nestjs/common';
-import { canonicalJson, checkDocument, compileRelease, ConfigError, RELEASE_FORMAT, type KeySource, type ReleaseDocument } from '@virga/core';
+import { canonicalJson, checkDocument, closedPorts, compileRelease, ConfigError, RELEASE_FORMAT, type KeySource, type ReleaseDocument } from '@virga/core';
 import type { FieldProblem } from '@virga/protocol';
 import { createHash } from 'node:crypto';
 import { SETTINGS, type ServerSettings } from '../../config/settings.js';
@@ -29,7 +29,7 @@ export class DraftService {
   constructor(store: Store, @Inject(SETTINGS) settings: ServerSettings) {
     this.#store = store;
     this.#settings = settings;
-    this.#document = { format: RELEASE_FORMAT, environment: settings.environment, providers: [], apis: [] };
+    this.#document = { format: RELEASE_FORMAT, environment: settings.environment, providers: [], certificateHeader: null, apis: [] };
   }
 
   async load(): Promise<void> {
@@ -72,7 +72,7 @@ export class DraftService {
 
 function problemsOf(document: ReleaseDocument): FieldProblem[] {
   try {
-    compileRelease(document, { now: () => 0, ticks: () => 0, digest: (text) => text, keys: NO_KEYS });
+    compileRelease(document, closedPorts({ now: () => 0, ticks: () => 0, digest: (text) => text, keys: NO_KEYS }));
     return [];
   } catch (error) {
     if (error instanceof ConfigError) return [{ pointer: error.pointer, detail: error.message }];

@@ -1,6 +1,7 @@
 import type { QueryInterface } from 'sequelize';
 import * as first from './001-first.js';
 import * as records from './002-records.js';
+import * as tokens from './003-tokens.js';
 
 export interface Migration {
   readonly name: string;
@@ -11,4 +12,5 @@ export interface Migration {
 export const MIGRATIONS: readonly Migration[] = [
   { name: '001-first', up: first.up },
   { name: '002-records', up: records.up },
+  { name: '003-tokens', up: tokens.up },
 ];

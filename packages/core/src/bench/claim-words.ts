@@ -1,0 +1,50 @@
+/** What registered claims and header members mean, in words: RFC 7519 section 4.1, RFC 7515 section 4.1, OpenID Connect Core section 2 (from memory), RFC 9068, RFC 9449. */
+export const CLAIM_WORDS: Readonly<Record<string, string>> = {
+  iss: 'who issued it',
+  sub: 'whom it is about',
+  aud: 'for whom it was issued',
+  exp: 'expires',
+  nbf: 'not valid before',
+  iat: 'issued at',
+  jti: 'its own id',
+  client_id: 'client that asked for it',
+  azp: 'client that it was issued to',
+  scope: 'what the client may ask for',
+  scp: 'what the client may ask for',
+  roles: 'roles of the user',
+  groups: 'groups of the user',
+  auth_time: 'when the user signed in',
+  acr: 'how strongly the user signed in',
+  amr: 'by what means the user signed in',
+  nonce: 'ties an ID token to its request',
+  at_hash: 'hash of the access token it came with',
+  c_hash: 'hash of the code it came with',
+  sid: 'session at the provider',
+  cnf: 'key that its sender must prove to hold',
+  act: 'who acts for the subject',
+  may_act: 'who may act for the subject',
+  htm: 'method that the proof is for',
+  htu: 'address that the proof is for',
+  ath: 'hash of the token that the proof goes with',
+  email: 'e-mail address',
+  name: 'full name',
+  entitlements: 'rights of the user',
+};
+
+export const HEADER_WORDS: Readonly<Record<string, string>> = {
+  alg: 'how it is signed',
+  typ: 'what kind of token it is',
+  kid: 'which key signed it',
+  cty: 'what is inside',
+  enc: 'how the content is encrypted',
+  crit: 'extensions that must be understood',
+  jwk: 'a key carried along; never trusted',
+  jku: 'address of keys; never fetched',
+  x5u: 'address of a certificate; never fetched',
+  x5c: 'certificates carried along; never trusted',
+  x5t: 'thumbprint of the certificate',
+  zip: 'compression; refused',
+};
+
+/** Claims that hold a time in seconds since the epoch (NumericDate, RFC 7519 section 2). */
+export const TIME_CLAIMS: readonly string[] = ['iat', 'nbf', 'auth_time', 'exp', 'updated_at'];

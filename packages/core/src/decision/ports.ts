@@ -1,0 +1,46 @@
+import { LocalReplayMemory, type ReplayMemory } from '../proof/replay-memory.js';
+import type { Introspection } from '../token/introspection.js';
+import { Revocations } from '../token/revocations.js';
+import type { KeySource } from '../token/verify-token.js';
+
+/** Nonces that this gateway hands out for proofs (RFC 9449 section 9). */
+export interface NonceSource {
+  /** The nonce to hand out now. */
+  current(nowMs: number): string;
+  accepts(nonce: string, nowMs: number): boolean;
+}
+
+/** Values of secrets by their names. A release holds names only. */
+export interface SecretSource {
+  value(name: string): string | null;
+}
+
+/** All that a decision needs from outside. Live traffic, rehearsal and trials pass different ports to the same code. */
+export interface Ports {
+  /** Milliseconds since the epoch. */
+  now(): number;
+  /** A clock for durations, milliseconds with fractions. */
+  ticks(): number;
+  /** SHA-256 of the UTF-8 bytes of a text, base64url without padding: also what `ath` of a DPoP proof is. */
+  digest(text: string): string;
+  readonly keys: KeySource;
+  readonly introspection: Introspection;
+  readonly replay: ReplayMemory;
+  readonly nonces: NonceSource;
+  readonly secrets: SecretSource;
+  revocations(): Revocations;
+}
+
+const NONE_REVOKED = new Revocations();
+
+/** Ports for where nothing can be asked outside: what would need it is refused (fail closed). */
+export function closedPorts(given: Pick<Ports, 'now' | 'ticks' | 'digest' | 'keys'> & Partial<Ports>): Ports {
+  return {
+    introspection: { ask: () => Promise.resolve({ outcome: 'unavailable', reason: 'nothing is asked outside here' }) },
+    replay: new LocalReplayMemory(),
+    nonces: { current: () => '', accepts: () => false },
+    secrets: { value: () => null },
+    revocations: () => NONE_REVOKED,
+    ...given,
+  };
+}

@@ -1,0 +1,20 @@
+import { ConfigError } from '../util/config-error.js';
+
+/** @throws ConfigError */
+export function fail(pointer: string, message: string): never {
+  throw new ConfigError(pointer, message);
+}
+
+/** Refuses values that stand twice. @throws ConfigError at the second of them */
+export function unique(values: readonly string[], pointer: (index: number) => string, message: string): void {
+  const seen = new Set<string>();
+  values.forEach((value, index) => {
+    if (seen.has(value)) fail(pointer(index), `${message}: ${value}`);
+    seen.add(value);
+  });
+}
+
+/** @throws ConfigError for a number out of its range, ends included */
+export function within(value: number, least: number, most: number, pointer: string): void {
+  if (!Number.isFinite(value) || value < least || value > most) fail(pointer, `must be a number from ${least} to ${most}`);
+}

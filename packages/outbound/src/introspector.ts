@@ -1,0 +1,213 @@
+import { canonicalJson, type Introspection, type IntrospectionAnswer, type OpaqueProvider, type SecretSource } from '@virga/core';
+import { importJWK, SignJWT, type JWK } from 'jose';
+import { randomUUID } from 'node:crypto';
+import { EndpointClient, type EndpointRequest } from './endpoint-client.js';
+
+/** When an endpoint is left alone, and what is remembered. */
+export const INTROSPECTION_LIMITS = {
+  /** Failures in a row that open the circuit. */
+  failuresToOpen: 5,
+  /** How long it stays open before one call tries again. */
+  openMs: 10_000,
+  /** Bad answers remembered by each process. */
+  negativeEntries: 50_000,
+} as const;
+
+/** How asking one provider goes, for people to read. */
+export interface IntrospectionReport {
+  readonly providerId: string;
+  readonly state: 'reachable' | 'failing' | 'not-asked';
+  readonly reason: string;
+  readonly calls: number;
+  readonly askedAt: number | null;
+}
+
+interface Circuit {
+  readonly provider: OpaqueProvider;
+  readonly signature: string;
+  readonly client: EndpointClient;
+  failures: number;
+  openUntil: number;
+  trying: boolean;
+  problem: string | null;
+  calls: number;
+  askedAt: number | null;
+}
+
+/**
+ * Asks providers about opaque tokens. One call in flight for each token, however many requests carry it; bad answers
+ * are remembered for the provider's stated time; after failures in a row the endpoint is left alone for a while.
+ * Good answers are remembered by the decision itself. Holds hashes of tokens only.
+ */
+export class Introspector implements Introspection {
+  readonly #circuits = new Map<string, Circuit>();
+  readonly #flights = new Map<string, Promise<IntrospectionAnswer>>();
+  /** In the order in which they were learned, so that the oldest goes first. */
+  readonly #negative = new Map<string, { answer: IntrospectionAnswer; until: number }>();
+  readonly #secrets: SecretSource;
+  readonly #now: () => number;
+  readonly #changed: () => void;
+
+  constructor(secrets: SecretSource, now: () => number, changed: () => void = () => undefined) {
+    this.#secrets = secrets;
+    this.#now = now;
+    this.#changed = changed;
+  }
+
+  ask(provider: OpaqueProvider, token: string, digest: string): Promise<IntrospectionAnswer> {
+    const circuit = this.#circuit(provider);
+    const key = `${provider.id} ${circuit.signature} ${digest}`;
+    const remembered = this.#negative.get(key);
+    if (remembered && this.#now() < remembered.until) return Promise.resolve(remembered.answer);
+    const flight = this.#flights.get(key);
+    if (flight) return flight;
+    if (!this.#mayTry(circuit))
+      return Promise.resolve({ outcome: 'unavailable', reason: `${circuit.problem ?? ''}; it is left alone for a moment after failures in a row` });
+    const fresh = this.#call(circuit, token)
+      .then((answer) => {
+        if (isNegative(answer, provider)) this.#remember(key, answer, provider.source.negativeSeconds);
+        return answer;
+      })
+      .finally(() => this.#flights.delete(key));
+    this.#flights.set(key, fresh);
+    return fresh;
+  }
+
+  /** Forgets providers that no release has any more. */
+  follow(providers: readonly OpaqueProvider[]): void {
+    const ids = new Set(providers.map((provider) => provider.id));
+    for (const [id, circuit] of this.#circuits) {
+      if (ids.has(id)) continue;
+      this.#circuits.delete(id);
+      void circuit.client.close();
+    }
+    for (const provider of providers) this.#circuit(provider);
+  }
+
+  report(): IntrospectionReport[] {
+    return [...this.#circuits.values()].map(({ provider, problem, calls, askedAt, openUntil }) => {
+      const state = askedAt === null ? 'not-asked' : problem === null ? 'reachable' : 'failing';
+      const open = this.#now() < openUntil ? ' It is left alone for a moment; meanwhile its tokens are refused with 503.' : '';
+      const reason =
+        state === 'not-asked'
+          ? 'It is asked when the first token comes.'
+          : state === 'reachable'
+            ? `Its endpoint answers; asked ${calls} times.`
+            : `${problem ?? ''}.${open}`;
+      return { providerId: provider.id, state, reason, calls, askedAt };
+    });
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([...this.#circuits.values()].map((circuit) => circuit.client.close()));
+    this.#circuits.clear();
+  }
+
+  #circuit(provider: OpaqueProvider): Circuit {
+    const signature = canonicalJson([provider.source, provider.allowLoopbackHttp, provider.privateHosts]);
+    const held = this.#circuits.get(provider.id);
+    if (held?.signature === signature) return held;
+    if (held) void held.client.close();
+    const client = new EndpointClient(provider.source.endpoint, provider, provider.source.timeoutMs);
+    const made: Circuit = { provider, signature, client, failures: 0, openUntil: 0, trying: false, problem: null, calls: 0, askedAt: null };
+    this.#circuits.set(provider.id, made);
+    return made;
+  }
+
+  #remember(key: string, answer: IntrospectionAnswer, seconds: number): void {
+    this.#negative.delete(key);
+    this.#negative.set(key, { answer, until: this.#now() + seconds * 1000 });
+    if (this.#negative.size <= INTROSPECTION_LIMITS.negativeEntries) return;
+    const oldest = this.#negative.keys().next().value;
+    if (oldest !== undefined) this.#negative.delete(oldest);
+  }
+
+  /** Closed, or open for long enough that one call may try. */
+  #mayTry(circuit: Circuit): boolean {
+    if (circuit.failures < INTROSPECTION_LIMITS.failuresToOpen) return true;
+    if (circuit.trying || this.#now() < circuit.openUntil) return false;
+    circuit.trying = true;
+    return true;
+  }
+
+  async #call(circuit: Circuit, token: string): Promise<IntrospectionAnswer> {
+    circuit.calls++;
+    circuit.askedAt = this.#now();
+    const before = circuit.problem;
+    let answer: IntrospectionAnswer;
+    try {
+      const { status, text } = await circuit.client.call(await requestFor(circuit.provider, token, this.#secrets, this.#now()));
+      answer = { outcome: 'answered', status, document: parse(text) };
+    } catch (error) {
+      answer = { outcome: 'unavailable', reason: (error as Error).message };
+    }
+    const problem = problemOf(answer, circuit.provider);
+    circuit.trying = false;
+    circuit.problem = problem;
+    circuit.failures = problem === null ? 0 : circuit.failures + 1;
+    if (problem !== null && circuit.failures >= INTROSPECTION_LIMITS.failuresToOpen) circuit.openUntil = this.#now() + INTROSPECTION_LIMITS.openMs;
+    if ((before === null) !== (problem === null)) this.#changed();
+    return answer;
+  }
+}
+
+/** The request of RFC 7662 section 2.1, with the client authentication of RFC 6749 section 2.3.1 or RFC 7523 section 2.2. */
+async function requestFor(provider: OpaqueProvider, token: string, secrets: SecretSource, nowMs: number): Promise<EndpointRequest> {
+  const { source } = provider;
+  if (source.kind === 'userinfo') return { method: 'GET', headers: { authorization: `Bearer ${token}`, accept: 'application/json' } };
+  const { method, clientId, secret: name } = source.credential;
+  const secret = secrets.value(name);
+  if (secret === null) throw new Error('the secret of the gateway’s own client is not on this node');
+  const form = new URLSearchParams({ token, token_type_hint: 'access_token' });
+  const headers: Record<string, string> = { 'content-type': 'application/x-www-form-urlencoded', accept: 'application/json' };
+  switch (method) {
+    case 'client_secret_basic':
+      headers['authorization'] = `Basic ${Buffer.from(`${formEncoded(clientId)}:${formEncoded(secret)}`).toString('base64')}`;
+      break;
+    case 'client_secret_post':
+      form.set('client_id', clientId);
+      form.set('client_secret', secret);
+      break;
+    case 'private_key_jwt':
+      form.set('client_id', clientId);
+      form.set('client_assertion_type', 'urn:ietf:params:oauth:client-assertion-type:jwt-bearer');
+      form.set('client_assertion', await assertionOf(clientId, secret, provider.issuer, nowMs));
+  }
+  return { method: 'POST', headers, body: form.toString() };
+}
+
+const formEncoded = (text: string): string => new URLSearchParams({ x: text }).toString().slice(2);
+
+/** RFC 7523 section 3; the audience is the provider's issuer. */
+async function assertionOf(clientId: string, secret: string, audience: string, nowMs: number): Promise<string> {
+  const jwk = JSON.parse(secret) as JWK;
+  const alg = jwk.alg ?? ({ RSA: 'RS256', EC: 'ES256', OKP: 'EdDSA' } as Readonly<Record<string, string>>)[jwk.kty ?? ''] ?? 'RS256';
+  const now = Math.floor(nowMs / 1000);
+  return new SignJWT({ iss: clientId, sub: clientId, aud: audience, jti: randomUUID(), iat: now, exp: now + 60 })
+    .setProtectedHeader({ alg, ...(jwk.kid ? { kid: jwk.kid } : {}) })
+    .sign(await importJWK(jwk, alg));
+}
+
+function isNegative(answer: IntrospectionAnswer, provider: OpaqueProvider): boolean {
+  if (answer.outcome === 'unavailable') return false;
+  if (provider.source.kind === 'userinfo') return [400, 401, 403, 404].includes(answer.status);
+  return answer.status === 200 && (answer.document as { active?: unknown } | null)?.active === false;
+}
+
+/** Why an answer is none, for the circuit and the console; null when it is one. */
+function problemOf(answer: IntrospectionAnswer, provider: OpaqueProvider): string | null {
+  if (answer.outcome === 'unavailable') return answer.reason;
+  const { status } = answer;
+  if (status >= 200 && status < 300) return answer.document === null ? `${provider.source.endpoint} did not send JSON` : null;
+  if (provider.source.kind === 'userinfo' && [400, 401, 403, 404].includes(status)) return null;
+  const said = (answer.document as { error?: unknown } | null)?.error;
+  return `${provider.source.endpoint} answered ${status}${typeof said === 'string' ? `, ${said.slice(0, 100)}` : ''}`;
+}
+
+function parse(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return null;
+  }
+}
