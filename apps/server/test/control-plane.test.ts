@@ -138,7 +138,7 @@ describe('bad input', () => {
     ['an issuer on loopback without permission', 'POST', '/providers', { name: 'x', issuer: 'http://127.0.0.1:9' }, 422, '/issuer'],
     ['a leeway out of range', 'PATCH', '/providers/PID', { leewaySeconds: 301 }, 422, '/leewaySeconds'],
     ['an algorithm that is none', 'PATCH', '/providers/PID', { algorithms: ['none'] }, 422, '/algorithms'],
-    ['a symmetric algorithm', 'PATCH', '/providers/PID', { algorithms: ['HS256'] }, 422, '/algorithms'],
+    ['a symmetric algorithm', 'PATCH', '/providers/PID', { algorithms: ['HS256'] }, 422, '/algorithms/0'],
     ['a description that is none', 'POST', '/apis', { source: { text: 'hello' }, basePath: '/x', upstreamUrl: 'http://127.0.0.1:1' }, 422, '/source'],
     [
       'a description on loopback',
@@ -197,8 +197,8 @@ describe('the line from end to end', () => {
     expect(outcomes).toEqual([
       [401, 'credential.missing', 2],
       [401, 'token.signature-invalid', 3],
-      [403, 'rights.scope-missing', 4],
-      [200, 'upstream.answered', 5],
+      [403, 'rights.scope-missing', 6],
+      [200, 'upstream.answered', 7],
       [200, 'upstream.answered', 3],
     ]);
   });

@@ -5,6 +5,7 @@ import type { CompiledStep } from './compiled.js';
 import type { CredentialScheme, Exchange } from './exchange.js';
 
 const TOKEN = /^[A-Za-z0-9\-._~+/]+=*$/;
+const STRAY_HEADER = /^(?:bearer|dpop) /i;
 const MISSING = finding('credential.missing', {});
 const OPTIONAL = finding('credential.optional', {});
 /** The parameter of RFC 6750 section 2.3: a token there is noticed even where none is taken. */
@@ -27,7 +28,8 @@ export function compileCredentialStep(rights: CompiledRights, rule: TokenRule): 
   const nobody = rights.providers.size === 0 && !rights.anonymous ? finding('credential.not-checkable', { schemes: [...rights.unmet] }) : null;
   const places = rule.places.map((place) => compilePlace(place, rule));
   const takesQuery = rule.places.some((place) => place.kind === 'query' && place.name === STANDARD_QUERY.name);
-  const stray = takesQuery ? null : compilePlace(STANDARD_QUERY, rule);
+  const takesHeader = rule.places.some((place) => place.kind === 'header' && place.name === 'authorization');
+  const strayQuery = takesQuery ? null : compilePlace(STANDARD_QUERY, rule);
   const missing =
     rule.places.length === 1 && rule.places[0]?.kind === 'header' && rule.places[0].scheme === 'Bearer'
       ? MISSING
@@ -44,11 +46,13 @@ export function compileCredentialStep(rights: CompiledRights, rule: TokenRule): 
         if (first) return finding('credential.repeated', { places: [first.place.words, place.words] });
         first = { ...found, place };
       }
-      if (stray && exchange.query !== '' && stray.find(exchange) !== null) {
+      if (strayQuery && exchange.query !== '' && strayQuery.find(exchange) !== null) {
         return first
-          ? finding('credential.repeated', { places: [first.place.words, stray.words] })
+          ? finding('credential.repeated', { places: [first.place.words, strayQuery.words] })
           : finding('credential.in-query', { parameter: STANDARD_QUERY.name });
       }
+      if (first && !takesHeader && STRAY_HEADER.test(exchange.header('authorization') ?? ''))
+        return finding('credential.repeated', { places: [first.place.words, 'the Authorization header'] });
       if (!first) return rights.anonymous ? OPTIONAL : missing;
       exchange.credential = first.token;
       exchange.scheme = first.scheme;

@@ -1,6 +1,7 @@
 import { calculateJwkThumbprint, importJWK, type CryptoKey, type JWK } from 'jose';
 import { ALGORITHMS, type Algorithm } from '../document/algorithms.js';
 import { isCanonicalBase64url } from '../util/base64url.js';
+import { rsaWeakness } from './weak-rsa.js';
 import { isRecord } from '../util/json-pointer.js';
 import type { VerificationKey } from '../token/verify-signature.js';
 
@@ -58,7 +59,9 @@ function reasonToRefuse(jwk: Record<string, unknown>): string | null {
   if (type === 'RSA') {
     const bits = bitsOf(jwk['n']);
     if (bits < 2048) return `RSA key of ${bits} bits; at least 2048 are needed`;
-  } else if (algorithmsFor(jwk).length === 0) return `curve ${JSON.stringify(jwk['crv'])} is not known`;
+    return rsaWeakness(jwk['n'], jwk['e']);
+  }
+  if (algorithmsFor(jwk).length === 0) return `curve ${JSON.stringify(jwk['crv'])} is not known`;
   return null;
 }
 

@@ -71,7 +71,9 @@ export async function openEncrypted(text: string, keys: readonly OpeningKey[]): 
   if (!ENCRYPTION_ALGORITHMS.includes(String(alg)) || !CONTENT_ENCRYPTIONS.includes(String(enc))) {
     return finding('token.encryption-refused', { alg: shorten(String(alg)), enc: shorten(String(enc)), reason: 'its algorithms are not taken' });
   }
-  const named = keys.filter((key) => typeof kid !== 'string' || key.kid === null || key.kid === kid);
+  // A key serves the one algorithm that it is made for (RFC 7517 section 4.4), and nothing else. Used directly, a key is made for the content encryption.
+  const use = alg === 'dir' ? enc : alg;
+  const named = keys.filter((key) => (typeof kid !== 'string' || key.kid === null || key.kid === kid) && (key.jwk.alg === undefined || key.jwk.alg === use));
   for (const key of named) {
     const plain = await tryKey(text, key, String(alg));
     if (plain !== null) return plain;

@@ -51,14 +51,15 @@ export class DraftService {
 
   /**
    * Changes the draft. Parts that stay must stay the same objects.
+   * @param part what the change is about: pointers of errors inside it begin there, as the fields of a request do
    * @throws ConfigError when the result is wrong in itself; nothing is changed then
    */
-  change(edit: (document: ReleaseDocument) => ReleaseDocument): Promise<ReleaseDocument> {
+  change(edit: (document: ReleaseDocument) => ReleaseDocument, part?: DraftPart): Promise<ReleaseDocument> {
     const run = this.#last.then(async () => {
       const before = this.#document;
       const after = edit(before);
       if (after === before) return before;
-      checkDocument(after);
+      checkPart(after, part);
       await writeDraft(this.#store, before, after);
       this.#document = after;
       this.#hash = null;
@@ -67,6 +68,24 @@ export class DraftService {
     });
     this.#last = run.catch(() => undefined);
     return run;
+  }
+}
+
+/** A provider or an API of the draft. */
+export interface DraftPart {
+  readonly kind: 'providers' | 'apis';
+  readonly id: string;
+}
+
+function checkPart(document: ReleaseDocument, part: DraftPart | undefined): void {
+  try {
+    checkDocument(document);
+  } catch (error) {
+    if (!part || !(error instanceof ConfigError)) throw error;
+    const prefix = `/${part.kind}/${document[part.kind].findIndex((item) => item.id === part.id)}/`;
+    if (!error.pointer.startsWith(prefix)) throw error;
+    // Operations are changed together by one request, which has their members at its top.
+    throw new ConfigError(`/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token)/, '')}`, error.message);
   }
 }
 
