@@ -100,6 +100,8 @@ export class RunningServer {
 export interface Standins {
   readonly issuer: string;
   readonly gates: string;
+  readonly registry: string;
+  readonly dunlin: string;
   readonly child: ChildProcess;
   stop(signal?: NodeJS.Signals): Promise<void>;
   token(client: string, scope: string, resource?: string): Promise<string>;
@@ -107,7 +109,7 @@ export interface Standins {
 
 /** The stand-ins as the demo starts them. */
 export async function startStandins(folder: string, consoleUrl: string, at?: number): Promise<Standins> {
-  const port = at ?? (await freePorts(3));
+  const port = at ?? (await freePorts(5));
   const child = fork(STANDINS, [], {
     env: { ...process.env, NODE_OPTIONS: '', VIRGA_STANDIN_PORT: String(port), VIRGA_STANDIN_DATA: folder, VIRGA_CONSOLE_URL: consoleUrl },
     stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
@@ -120,6 +122,8 @@ export async function startStandins(folder: string, consoleUrl: string, at?: num
   return {
     issuer,
     gates: `http://127.0.0.1:${port + 1}`,
+    registry: `http://127.0.0.1:${port + 3}`,
+    dunlin: `http://127.0.0.1:${port + 4}`,
     child,
     stop: async (signal = 'SIGTERM') => {
       child.kill(signal);
@@ -164,4 +168,47 @@ export async function publishGates(server: RunningServer, standins: Standins): P
   });
   await server.ok('POST', '/releases', { note: 'first' });
   return { apiId: api.id, providerId: provider.id };
+}
+
+/** Asks a stand-in provider for something at its token endpoint. */
+export async function askToken(issuer: string, client: string, form: Record<string, string>): Promise<Record<string, string>> {
+  const answer = await fetch(`${issuer}/token`, {
+    method: 'POST',
+    headers: { authorization: `Basic ${Buffer.from(client).toString('base64')}`, 'content-type': 'application/x-www-form-urlencoded' },
+    body: new URLSearchParams(form),
+  });
+  return (await answer.json()) as Record<string, string>;
+}
+
+/** Signs in at a stand-in's page as a browser would. @returns where the provider sends the browser in the end */
+export async function signInAt(address: string, name: string, password = 'shared-water'): Promise<string> {
+  const cookies = new Map<string, string>();
+  const go = async (url: string, init: RequestInit = {}): Promise<Response> => {
+    const answer = await fetch(url, {
+      ...init,
+      redirect: 'manual',
+      headers: { ...init.headers, cookie: [...cookies].map(([key, value]) => `${key}=${value}`).join('; ') },
+    });
+    for (const line of answer.headers.getSetCookie()) {
+      const [pair = ''] = line.split(';');
+      cookies.set(pair.slice(0, pair.indexOf('=')), pair.slice(pair.indexOf('=') + 1));
+    }
+    return answer;
+  };
+  let at = address;
+  for (let hop = 0; hop < 12; hop++) {
+    const page = new URL(at).pathname.startsWith('/sign-in/');
+    const answer = page
+      ? await go(at, {
+          method: 'POST',
+          headers: { 'content-type': 'application/x-www-form-urlencoded' },
+          body: new URLSearchParams({ name, password }).toString(),
+        })
+      : await go(at);
+    const location = answer.headers.get('location');
+    if (location === null) throw new Error(`${answer.status} at ${at}: ${(await answer.text()).slice(0, 300)}`);
+    at = new URL(location, at).href;
+    if (new URL(at).origin !== new URL(address).origin) return at;
+  }
+  throw new Error('the sign-in leads round in circles');
 }

@@ -37,7 +37,7 @@ describe('Trust Sign-in', () => {
   test.each<[string, Record<string, string>, string | undefined, string]>([
     ['a wrong secret', { grant_type: 'client_credentials', scope: 'readings:write' }, 'canal-loggers:wrong', 'invalid_client'],
     ['a scope the client has not', { grant_type: 'client_credentials', scope: 'gates:operate' }, 'canal-loggers:loggers-demo-secret', 'invalid_scope'],
-    ['a grant that the client has not', { grant_type: 'password', username: 'a', password: 'b' }, 'workshop:workshop-demo-secret', 'unauthorized_client'],
+    ['a grant that the client has not', { grant_type: 'password', username: 'a', password: 'b' }, 'workshop:workshop-demo-secret', 'invalid_request'],
     [
       'a code nobody issued',
       { grant_type: 'authorization_code', code: 'x', redirect_uri: 'http://127.0.0.1:4180/control/v1/personas/callback', code_verifier: 'v'.repeat(43) },

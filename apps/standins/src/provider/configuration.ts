@@ -9,6 +9,9 @@ const scopesAsked = (ctx: KoaContextWithOIDC): string[] =>
     .split(' ')
     .filter(Boolean);
 
+/** Scopes that are rights at an API, and not about the sign-in itself. */
+const ofResource = (scopes: readonly string[]): string[] => scopes.filter((scope) => scope !== 'openid' && scope !== 'offline_access');
+
 /** How a stand-in provider behaves: PKCE always, refresh tokens that rotate, tokens in the shape of its house. */
 export function providerConfiguration(house: House, keys: SigningKeys, redirectUris: readonly string[]): Configuration {
   const personOf = (id: string) => house.people.find((person) => person.name === id);
@@ -55,8 +58,7 @@ export function providerConfiguration(house: House, keys: SigningKeys, redirectU
       const grant = new ctx.oidc.provider.Grant({ accountId: ctx.oidc.session?.accountId ?? '', clientId: ctx.oidc.client?.clientId ?? '' });
       const asked = scopesAsked(ctx);
       grant.addOIDCScope(asked.join(' '));
-      for (const resource of Object.keys(ctx.oidc.resourceServers ?? {}))
-        grant.addResourceScope(resource, asked.filter((scope) => scope !== 'openid' && scope !== 'offline_access').join(' '));
+      for (const resource of Object.keys(ctx.oidc.resourceServers ?? {})) grant.addResourceScope(resource, ofResource(asked).join(' '));
       await grant.save();
       return grant;
     },
@@ -76,7 +78,7 @@ export function providerConfiguration(house: House, keys: SigningKeys, redirectU
         getResourceServerInfo: (ctx, resource) => ({
           audience: resource,
           // A resource that the house does not know is somebody's own API: any scope can be asked for it.
-          scope: (house.resources[resource] ?? scopesAsked(ctx)).join(' '),
+          scope: (house.resources[resource] ?? ofResource(scopesAsked(ctx))).join(' '),
           accessTokenFormat: house.accessTokens,
           accessTokenTTL: ACCESS_SECONDS,
           ...(house.accessTokens === 'jwt' ? { jwt: { sign: { alg: house.algorithm } } } : {}),

