@@ -17,15 +17,19 @@ export async function writeHistory(control, nodeToken, standins) {
   const random = seededRandom(SEED);
   const clock = { now: 0 };
   const live = await liveRelease(control);
-  const signer = await makeSigner(live.document, standins[0].issuer);
-  const held = { generation: 1, state: 'fresh', keys: [signer.key] };
+  const [signIn, , , registry] = standins;
+  const signer = await makeSigner(signIn.issuer, 'RS256', 'basin-1');
+  signer.partner = await makeSigner(registry.issuer, 'ES256', 'registry-1');
+  const keysOf = { [signIn.issuer]: signer.key, [registry.issuer]: signer.partner.key };
+  const held = new Map(live.document.providers.map(({ id, issuer }) => [id, { generation: 1, state: 'fresh', keys: [keysOf[issuer]].filter(Boolean) }]));
   const release = compileRelease(
     live.document,
     closedPorts({
       now: () => clock.now,
       ticks: () => performance.now(),
       digest: (text) => createHash('sha256').update(text).digest('base64url'),
-      keys: { held: () => held, refetch: () => Promise.resolve(held) },
+      keys: { held: (id) => held.get(id), refetch: ({ id }) => Promise.resolve(held.get(id)) },
+      introspection: { ask: (_provider, token) => Promise.resolve({ outcome: 'answered', status: 200, document: contractorSays(token) }) },
     }),
   );
   const end = Date.now() - 1000;
@@ -53,17 +57,32 @@ async function liveRelease(control) {
   return { number: live.number, document: await control.get(`/releases/${live.number}/document`) };
 }
 
-async function makeSigner(document, issuer) {
-  const { privateKey, publicKey } = await generateKeyPair('RS256');
-  const jwk = { ...(await exportJWK(publicKey)), kid: 'basin-1', alg: 'RS256', use: 'sig' };
+/** What the contractor says of its tokens: those with “void” in them are no longer good. */
+const contractorSays = (token) =>
+  token.includes('void')
+    ? { active: false }
+    : {
+        active: true,
+        aud: 'https://headgates.velmora.example',
+        scope: 'gates:read',
+        client_id: 'inspection-kit',
+        crew: 'inspection,north-bank',
+        contractor: 'dunlin',
+      };
+
+async function makeSigner(issuer, alg, kid) {
+  const { privateKey, publicKey } = await generateKeyPair(alg);
+  const jwk = { ...(await exportJWK(publicKey)), kid, alg, use: 'sig' };
   const tokens = new Map();
-  const sign = (claims, typ) => new SignJWT(claims).setProtectedHeader({ alg: 'RS256', kid: 'basin-1', typ }).setIssuer(issuer).sign(privateKey);
+  const sign = (claims, typ) => new SignJWT(claims).setProtectedHeader({ alg, kid, typ }).setIssuer(issuer).sign(privateKey);
   return { key: await readKey(jwk), sign, tokens };
 }
 
 async function tokenFor(call, signer, now) {
   const { caller, proof } = call;
   if (!caller || proof === 'none') return null;
+  if (caller.house === 'Dunlin Fieldworks') return `${proof === 'good' ? 'kit' : 'void'}-${Math.floor(now / (10 * MINUTE_MS))}-token-of-the-inspection`;
+  const own = caller.house === 'State Water Registry' ? signer.partner : signer;
   const slot = Math.floor(now / (10 * MINUTE_MS));
   const name = `${caller.subject} ${caller.audience} ${proof} ${slot}`;
   let token = signer.tokens.get(name);
@@ -75,12 +94,12 @@ async function tokenFor(call, signer, now) {
       iat,
       exp: iat + 1260,
       jti: name,
-      scope: caller.scope,
+      ...(own === signer ? { scope: caller.scope } : { scp: caller.scope.split(' '), org: 'state-water', registry: { access: { roles: ['partner-agency'] } } }),
       aud: proof === 'other-audience' ? 'https://elsewhere.velmora.example' : caller.audience,
     };
     token = await (proof === 'id-token'
-      ? signer.sign({ sub: caller.subject, aud: caller.client, iat, exp: iat + 1260, nonce: `n-${slot}` }, 'JWT')
-      : signer.sign(claims, 'at+jwt'));
+      ? own.sign({ sub: caller.subject, aud: caller.client, iat, exp: iat + 1260, nonce: `n-${slot}` }, 'JWT')
+      : own.sign(claims, 'at+jwt'));
     if (proof === 'tampered')
       token = token.replace(/\.(.)/, (_, first) => `.${first}`).replace(/.{20}$/, (tail) => tail.replace(/[A-Z]/, (c) => (c === 'A' ? 'B' : 'A')));
     if (proof === 'cut') token = token.slice(0, token.lastIndexOf('.'));

@@ -6,10 +6,14 @@ const contract = (name) => readFileSync(new URL(`contracts/${name}`, import.meta
 export async function seed(control, standins) {
   const standing = await control.get('/standing');
   if (standing.live || standing.apiCount > 0 || standing.providerCount > 0) return false;
-  const [signIn, gates, meters] = standins;
+  const [signIn, gates, meters, registry, dunlin] = standins;
   const provider = await control.send('POST', '/providers', { name: 'Trust Sign-in', issuer: signIn.issuer, allowLoopbackHttp: true });
 
-  const headgates = await bringIn(control, 'headgates.yaml', '/headgates', gates, provider.id);
+  const partner = await trustRegistry(control, registry);
+  const contractor = await trustDunlin(control, dunlin);
+  const all = [provider.id, partner.id, contractor.id];
+
+  const headgates = await bringIn(control, 'headgates.yaml', '/headgates', gates, all);
   await control.send('PATCH', `/apis/${headgates}`, {
     cors: {
       origins: ['https://map.velmora.example'],
@@ -19,16 +23,66 @@ export async function seed(control, standins) {
       maxAgeSeconds: 600,
     },
   });
-  await bringIn(control, 'meter-readings.yaml', '/readings', meters, provider.id);
+  await bringIn(control, 'meter-readings.yaml', '/readings', meters, all);
   await addPersonas(control, provider.id, gates.resource, meters.resource);
+  await control.send('POST', '/personas', {
+    name: 'Registry sync, partner agency',
+    providerId: partner.id,
+    grant: 'client_credentials',
+    clientId: 'registry-sync',
+    clientSecret: 'registry-demo-secret',
+    scopes: ['gates:read'],
+    resource: gates.resource,
+  });
+  await control.send('POST', '/personas', {
+    name: 'Dunlin inspection kit',
+    providerId: contractor.id,
+    grant: 'client_credentials',
+    clientId: 'inspection-kit',
+    clientSecret: 'inspection-demo-secret',
+    scopes: ['gates:read'],
+    resource: gates.resource,
+  });
   await control.send('POST', '/releases', { note: 'First release of the trust' });
   return true;
 }
 
-async function bringIn(control, file, basePath, upstream, providerId) {
+const from = (paths, change = {}) => ({ paths, split: 'none', stripPrefixes: [], table: [], unlisted: 'keep', fallback: [], ...change });
+
+/** The partner agency: scopes in `scp`, roles two levels down, the tenant in `org`. */
+async function trustRegistry(control, registry) {
+  const made = await control.send('POST', '/providers', { name: 'State Water Registry', issuer: registry.issuer, allowLoopbackHttp: true });
+  const claimMap = {
+    ...made.claimMap,
+    scopes: from(['scp']),
+    roles: from(['/registry/access/roles'], { table: [{ from: 'partner-agency', to: ['partner'] }], unlisted: 'drop' }),
+    tenant: from(['org']),
+  };
+  return control.send('PATCH', `/providers/${made.id}`, { claimMap });
+}
+
+/** The contractor: opaque tokens, asked about at its introspection endpoint. */
+async function trustDunlin(control, dunlin) {
+  const source = {
+    kind: 'introspection',
+    endpoint: dunlin.introspectionEndpoint,
+    clientId: 'virga-gateway',
+    secret: 'gateway-demo-secret',
+    method: 'client_secret_basic',
+    positiveSeconds: 60,
+    negativeSeconds: 10,
+    timeoutMs: 1500,
+  };
+  const made = await control.send('POST', '/providers', { name: 'Dunlin Fieldworks', issuer: dunlin.issuer, source, allowLoopbackHttp: true });
+  return control.send('PATCH', `/providers/${made.id}`, {
+    claimMap: { ...made.claimMap, groups: from(['crew'], { split: 'comma' }), attributes: [{ name: 'contractor', ...from(['contractor']) }] },
+  });
+}
+
+async function bringIn(control, file, basePath, upstream, providers) {
   const { api } = await control.send('POST', '/apis', { source: { text: contract(file) }, basePath, upstreamUrl: upstream.address });
   await control.send('PATCH', `/apis/${api.id}`, {
-    schemes: api.schemes.map((scheme) => ({ ...scheme, providers: [providerId] })),
+    schemes: api.schemes.map((scheme) => ({ ...scheme, providers })),
     resource: { ...api.resource, identifier: upstream.resource },
     token: { type: 'at+jwt', anyAudience: false, audiences: [upstream.resource] },
   });

@@ -29,7 +29,7 @@ async function oneCall(facts, call) {
 
 /** Programs sign in as themselves; people are played by the workshop client, which may ask for any scope. */
 async function tokenOf(facts, caller) {
-  const [signIn] = facts.standins;
+  const signIn = facts.standins.find((item) => item.name === (caller.house ?? 'Trust Sign-in'));
   const own = signIn.clients.find((client) => client.id === caller.client && client.grants.includes('client_credentials'));
   const client = own ?? signIn.clients.find((item) => item.id === 'workshop');
   const scope = caller.scope.replace('openid ', '');

@@ -92,7 +92,7 @@ export class Introspector implements Introspection {
         state === 'not-asked'
           ? 'It is asked when the first token comes.'
           : state === 'reachable'
-            ? `Its endpoint answers; asked ${calls} times.`
+            ? `Its endpoint answers; asked ${calls === 1 ? 'once' : `${calls} times`}.`
             : `${problem ?? ''}.${open}`;
       return { providerId: provider.id, state, reason, calls, askedAt };
     });

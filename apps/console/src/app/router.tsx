@@ -30,6 +30,7 @@ export const router = createBrowserRouter([
           { path: '/providers', element: screen(() => import('../features/providers/provider-list').then((m) => ({ default: m.ProviderListScreen }))) },
           { path: '/providers/new', element: screen(() => import('../features/providers/trust-provider').then((m) => ({ default: m.TrustProvider }))) },
           { path: '/providers/:id', element: screen(() => import('../features/providers/provider-screen').then((m) => ({ default: m.ProviderScreen }))) },
+          { path: '/bench/:tab?', element: screen(() => import('../features/bench/bench').then((m) => ({ default: m.Bench }))) },
           { path: '/personas', element: screen(() => import('../features/personas/personas').then((m) => ({ default: m.Personas }))) },
           { path: '/traces', element: screen(() => import('../features/traces/trace-list').then((m) => ({ default: m.TraceListScreen }))) },
           { path: '/traces/:id', element: screen(() => import('../features/traces/trace-screen').then((m) => ({ default: m.TraceScreen }))) },

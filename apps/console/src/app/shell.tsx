@@ -1,5 +1,6 @@
 import { useContext, useEffect, useState } from 'react';
 import { NavLink, Outlet } from 'react-router';
+import { BenchContext, useBenchState } from '../features/bench/bench-state';
 import { ProbeDrawer } from '../features/probe/probe-drawer';
 import { ProbeContext, useProbeState } from '../features/probe/probe-state';
 import { Ridge } from '../parts/ridge';
@@ -20,7 +21,13 @@ interface Entry {
 const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry[] }[] = [
   { name: 'Bring in', entries: [{ to: '/apis', word: 'APIs', count: 'apiCount' }] },
   { name: 'Trust', entries: [{ to: '/providers', word: 'Providers', count: 'providerCount' }] },
-  { name: 'Prove', entries: [{ to: '/personas', word: 'Personas', count: 'personaCount' }] },
+  {
+    name: 'Prove',
+    entries: [
+      { to: '/bench', word: 'Bench' },
+      { to: '/personas', word: 'Personas', count: 'personaCount' },
+    ],
+  },
   {
     name: 'Watch',
     entries: [
@@ -40,6 +47,7 @@ export function Shell() {
   const [helping, setHelping] = useState(false);
   const probe = useProbeState();
   const why = useWhyState();
+  const bench = useBenchState();
   const { toggle } = probe;
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -61,19 +69,21 @@ export function Shell() {
   };
   return (
     <ProbeContext value={probe}>
-      <WhyContext value={why}>
-        <div className={narrow ? 'shell narrow' : 'shell'}>
-          <Side onFold={fold} narrow={narrow} onHelp={() => setHelping(true)} />
-          <Strip onFind={() => setFinding(true)} />
-          <main className="main" id="main">
-            <Outlet />
-          </main>
-          <ProbeDrawer />
-        </div>
-        <FloatingWhy />
-        <Palette open={finding} onClose={() => setFinding(false)} />
-        <KeyHelp open={helping} onClose={() => setHelping(false)} />
-      </WhyContext>
+      <BenchContext value={bench}>
+        <WhyContext value={why}>
+          <div className={narrow ? 'shell narrow' : 'shell'}>
+            <Side onFold={fold} narrow={narrow} onHelp={() => setHelping(true)} />
+            <Strip onFind={() => setFinding(true)} />
+            <main className="main" id="main">
+              <Outlet />
+            </main>
+            <ProbeDrawer />
+          </div>
+          <FloatingWhy />
+          <Palette open={finding} onClose={() => setFinding(false)} />
+          <KeyHelp open={helping} onClose={() => setHelping(false)} />
+        </WhyContext>
+      </BenchContext>
     </ProbeContext>
   );
 }

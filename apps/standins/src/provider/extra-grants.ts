@@ -61,7 +61,7 @@ async function answer(provider: Provider, house: House, ctx: KoaContextWithOIDC,
     gty: 'other',
     scope: scopes.join(' '),
     claims: undefined,
-  } as unknown as ConstructorParameters<Provider['AccessToken']>[0]);
+  });
   if (resource !== undefined) {
     // The class is there, though the types of the library do not say so.
     const { ResourceServer } = provider as unknown as { readonly ResourceServer: new (id: string, facts: object) => NonNullable<typeof token.resourceServer> };

@@ -75,7 +75,7 @@ const unsigned = (spelling: string): Variant => ({
 async function foreign(original: Original, change: (jwk: JWK) => JsonObject): Promise<string> {
   const { privateKey, publicKey } = await generateKeyPair('ES256', { extractable: true });
   const header = { ...original.header, alg: 'ES256', ...change(await exportJWK(publicKey)) };
-  return new CompactSign(new TextEncoder().encode(JSON.stringify(original.claims))).setProtectedHeader(header as { alg: string }).sign(privateKey);
+  return new CompactSign(new TextEncoder().encode(JSON.stringify(original.claims))).setProtectedHeader(header).sign(privateKey);
 }
 
 const FOREIGN: readonly Code[] = ['token.key-unknown', 'token.algorithm-refused', 'token.signature-invalid'];

@@ -92,9 +92,9 @@ async function readProofKey(jwk: unknown, algorithm: Algorithm): Promise<{ mater
   if (PRIVATE_MEMBERS.some((name) => jwk[name] !== undefined)) return 'it carries a private key';
   const facts = ALGORITHMS[algorithm];
   if (jwk['kty'] !== facts.keyType || (facts.curve !== null && jwk['crv'] !== facts.curve)) return `its key does not go with ${algorithm}`;
-  if (bitsOfKey(jwk as JWK) < facts.minBits) return 'its key is too short';
+  if (bitsOfKey(jwk) < facts.minBits) return 'its key is too short';
   try {
-    return { material: await importJWK(jwk as JWK, algorithm), thumbprint: await calculateJwkThumbprint(jwk as JWK, 'sha256') };
+    return { material: await importJWK(jwk as JWK, algorithm), thumbprint: await calculateJwkThumbprint(jwk, 'sha256') };
   } catch {
     return 'its key is not a valid key';
   }

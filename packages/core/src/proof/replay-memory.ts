@@ -26,7 +26,7 @@ export class LocalReplayMemory implements ReplayMemory {
 
   seen(key: string, untilMs: number, nowMs: number): boolean {
     if (nowMs - this.#turnedAt > this.#halfMs) {
-      this.#old = nowMs - this.#turnedAt > 2 * this.#halfMs ? new Map() : this.#young;
+      this.#old = nowMs - this.#turnedAt > 2 * this.#halfMs ? new Map<string, number>() : this.#young;
       this.#young = new Map();
       this.#turnedAt = nowMs;
     }

@@ -31,7 +31,7 @@ export function checkTokenRule(rule: TokenRule, at: string): void {
   if (rule.dpop === 'required' && !rule.places.some((place) => place.kind === 'header' && place.scheme?.toLowerCase() === 'bearer')) {
     fail(`${at}/dpop`, 'a DPoP token travels in a header with the scheme DPoP: let one place be such a header (RFC 9449 section 7.1)');
   }
-  if (rule.stepUp?.maxAgeSeconds != null) within(rule.stepUp.maxAgeSeconds, 0, 31_536_000, `${at}/stepUp/maxAgeSeconds`);
+  if (rule.stepUp && rule.stepUp.maxAgeSeconds !== null) within(rule.stepUp.maxAgeSeconds, 0, 31_536_000, `${at}/stepUp/maxAgeSeconds`);
 }
 
 function checkPlace(place: TokenPlace, at: string): void {

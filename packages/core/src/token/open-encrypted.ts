@@ -51,7 +51,7 @@ export function readOpeningKeys(secret: string): readonly OpeningKey[] | null {
   const keys = entries.filter(isRecord).filter((jwk) => typeof jwk['d'] === 'string' || jwk['kty'] === 'oct');
   return keys.length === 0
     ? null
-    : keys.slice(0, MAX_KEYS).map((jwk) => ({ kid: typeof jwk['kid'] === 'string' ? jwk['kid'] : null, jwk: jwk as JWK, imported: new Map() }));
+    : keys.slice(0, MAX_KEYS).map((jwk) => ({ kid: typeof jwk['kid'] === 'string' ? jwk['kid'] : null, jwk: jwk, imported: new Map() }));
 }
 
 /**

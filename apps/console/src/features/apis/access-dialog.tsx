@@ -9,6 +9,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { api as control } from '../../client/api';
 import { ProblemNotice } from '../../parts/problem-notice';
+import { TextList } from '../../parts/text-list';
 
 type Kind = 'inherit' | 'public' | 'required';
 
@@ -225,6 +226,12 @@ function Requirement({
           ))}
         </datalist>
       </div>
+      <label className="row small" style={{ gap: 6 }}>
+        <span className="quiet" style={{ whiteSpace: 'nowrap' }}>
+          and one of the roles
+        </span>
+        <TextList id={`roles-${value.scheme}`} value={value.roles ?? []} onChange={(roles) => onChange({ ...value, roles })} placeholder="no role needed" />
+      </label>
     </div>
   );
 }

@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
-import { ApiPatch, type ApiView, type CorsDto } from '@virga/protocol';
+import { ApiPatch, type ApiView, type CorsDto, type TokenOverrideDto } from '@virga/protocol';
+import { useState } from 'react';
 import { useFieldArray, type UseFormReturn } from 'react-hook-form';
 import { Link } from 'react-router';
 import { useStanding } from '../../client/standing';
@@ -7,6 +8,7 @@ import { Copyable } from '../../parts/copy';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
 import { Field } from '../../parts/field';
 import { providersQuery } from '../providers/queries';
+import { TOKEN_MEMBERS, TokenField, type TokenMember } from './token-fields';
 
 const NO_CORS: CorsDto = { origins: [], credentials: false, requestHeaders: ['authorization', 'content-type'], exposedHeaders: [], maxAgeSeconds: 600 };
 const valuesOf = ({ resource, token, schemes, cors }: ApiView): ApiPatch => ({ resource, token, schemes, cors });
@@ -67,45 +69,49 @@ function Resource({ form, api }: { readonly form: UseFormReturn<ApiPatch>; reado
   );
 }
 
+const FIRST: readonly TokenMember[] = ['audiences', 'type'];
+
+/** What tokens must be: the two members that every API sets, and the rest on request. */
 function Tokens({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
-  const token = form.watch('token');
-  const { errors } = form.formState;
+  const token = form.watch('token') ?? {};
+  const errors = (form.formState.errors.token ?? {}) as Readonly<Record<string, object | undefined>>;
+  const [all, setAll] = useState(false);
+  const set = (change: TokenOverrideDto) => form.setValue('token', { ...token, ...change }, { shouldDirty: true, shouldValidate: true });
+  const shown = TOKEN_MEMBERS.filter((member) => FIRST.includes(member) || all || errors[member]);
   return (
     <section className="stack">
       <h2>Tokens</h2>
-      <Field
-        id="audiences"
-        label="Audiences: one of these must be in aud"
-        hint="Usually the identifier; some providers spell it otherwise"
-        error={errors.token?.audiences}
-      >
-        <textarea
-          id="audiences"
-          className="mono"
-          rows={2}
-          disabled={token?.anyAudience ?? false}
-          value={token?.audiences?.join('\n') ?? ''}
-          onChange={(event) =>
-            form.setValue(
-              'token.audiences',
-              event.target.value.split('\n').map((line) => line.trimStart()),
-              { shouldDirty: true },
-            )
-          }
-          onBlur={() => form.setValue('token.audiences', lines(token?.audiences?.join('\n') ?? ''), { shouldDirty: true, shouldValidate: true })}
-        />
-      </Field>
-      <label className="check">
-        <input type="checkbox" {...form.register('token.anyAudience')} /> take tokens for any audience
-      </label>
-      {token?.anyAudience && <div className="notice">ANY_AUDIENCE: a token that was issued for another API passes here too.</div>}
-      <Field id="type" label="Type of token">
-        <select id="type" {...form.register('token.type')}>
-          <option value="at+jwt">at+jwt only (RFC 9068)</option>
-          <option value="ANY_TYPE">any that is not an ID token</option>
-        </select>
-      </Field>
+      {shown.map((member) => (
+        <TokenField key={member} member={member} id={`token-${member}`} rule={token} set={set} error={errors[member]} />
+      ))}
+      {all && <DecryptionKeys form={form} />}
+      <button type="button" className="link" onClick={() => setAll(!all)} aria-expanded={all}>
+        {all ? 'only the usual' : 'all options: places, algorithms, clients, age, claims, sign-in, proof, encryption'}
+      </button>
     </section>
+  );
+}
+
+function DecryptionKeys({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
+  const kept = form.watch('token.decryptionSet');
+  const errors = form.formState.errors.token as { readonly decryptionKeys?: { readonly message?: string } } | undefined;
+  return (
+    <Field
+      id="decryption"
+      label="Private keys that open encrypted tokens (JWK or JWK Set)"
+      error={errors?.decryptionKeys}
+      hint={kept ? 'Keys are kept and not shown; paste others to replace them' : 'None: encrypted tokens are refused'}
+    >
+      <textarea
+        id="decryption"
+        className="mono"
+        rows={2}
+        autoComplete="off"
+        spellCheck={false}
+        value={form.watch('token.decryptionKeys') ?? ''}
+        onChange={(event) => form.setValue('token.decryptionKeys', event.target.value, { shouldDirty: true })}
+      />
+    </Field>
   );
 }
 

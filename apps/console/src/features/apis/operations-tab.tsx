@@ -10,6 +10,7 @@ import { VirtualList } from '../../parts/virtual-list';
 import { ProbeContext } from '../probe/probe-state';
 import { AccessDialog } from './access-dialog';
 import { operationsQuery } from './queries';
+import { TokenDialog } from './token-dialog';
 
 const COLUMNS = '24px minmax(150px, 5fr) minmax(120px, 4fr) minmax(70px, 1.6fr) 40px 40px 40px 54px 58px 44px';
 
@@ -19,6 +20,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
   const [query, setQuery] = useSearchParams();
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [setting, setSetting] = useState<readonly OperationView[] | 'api' | null>(null);
+  const [tokens, setTokens] = useState<readonly OperationView[] | null>(null);
   const filter = query.get('filter') ?? '';
   const show = query.get('show') ?? '';
   const all = useMemo(() => data?.items ?? [], [data]);
@@ -59,6 +61,9 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
           For the selected:{' '}
           <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setSetting(selected)}>
             who may call
+          </button>{' '}
+          <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setTokens(selected)}>
+            tokens
           </button>
         </span>
       </div>
@@ -75,6 +80,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
         <Mark kind="passed" word="" /> must pass &ensp; <Mark kind="skipped" word="" /> not asked &ensp; <Mark kind="refused" word="" /> nobody can meet it
         &ensp; a line under a method: it changes state &ensp; space selects, Enter sets who may call
       </p>
+      {tokens && <TokenDialog api={api} operations={tokens} onClose={() => setTokens(null)} />}
       {setting && <AccessDialog api={api} operations={setting === 'api' ? null : setting} onClose={() => setSetting(null)} />}
     </>
   );
@@ -142,6 +148,7 @@ function Table({
               </span>
               <span>
                 <span className={item.effective === 'open' ? 'rust' : item.effective === 'public' ? 'ochre' : ''}>{item.who}</span>
+                {item.tokenWords !== '' && <div className="quiet small">{item.tokenWords}</div>}
                 {item.liveWho !== null && <div className="ochre small">not published; live: {item.liveWho}</div>}
                 {item.unmet.length > 0 && <div className="rust small">{item.unmet.join(', ')} has no provider or is not checked: nobody gets in</div>}
               </span>

@@ -1,5 +1,6 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import type { ProviderView } from '@virga/protocol';
 import { Link, useNavigate } from 'react-router';
 import { listKeys } from '../../parts/list-keys';
 import { ProblemNotice } from '../../parts/problem-notice';
@@ -36,8 +37,7 @@ export function ProviderListScreen() {
               <th>Name</th>
               <th>Issuer</th>
               <th>State</th>
-              <th>Algorithms</th>
-              <th className="number">keys</th>
+              <th>Proved by</th>
               <th>Meets</th>
             </tr>
           </thead>
@@ -54,8 +54,7 @@ export function ProviderListScreen() {
                 <td>
                   <ProviderState provider={item} />
                 </td>
-                <td className="mono">{item.algorithms.join(', ')}</td>
-                <td className="number">{item.keys.filter((key) => key.published).length}</td>
+                <td>{provedBy(item)}</td>
                 <td className="small">{item.usedBy.length === 0 ? <span className="quiet">nothing yet</span> : item.usedBy.join('; ')}</td>
               </tr>
             ))}
@@ -64,4 +63,13 @@ export function ProviderListScreen() {
       )}
     </>
   );
+}
+
+/** How its tokens are proved, in a few words. */
+function provedBy({ source, algorithms, keys, calls }: ProviderView): string {
+  if (source.kind === 'introspection') return `asking, opaque tokens${calls ? `; asked ${calls} times` : ''}`;
+  if (source.kind === 'userinfo') return `userinfo, opaque tokens${calls ? `; asked ${calls} times` : ''}`;
+  if (source.kind === 'secret') return `shared secret, ${algorithms.join(', ')}`;
+  const count = keys.filter((key) => key.published).length;
+  return `${count} ${count === 1 ? 'key' : 'keys'}${source.kind === 'keys' ? ' set by hand' : ''}, ${algorithms.join(', ')}`;
 }

@@ -8,10 +8,13 @@ import { Confirm } from '../../parts/confirm';
 import { Copyable } from '../../parts/copy';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago } from '../../parts/time';
+import { Comparison } from './comparison';
 import { KeyTable } from './key-table';
-import { ProviderForm } from './provider-form';
+import { KeyYears } from './key-years';
+import { ClaimMapForm, ProviderForm } from './provider-form';
 import { ProviderState } from './provider-state';
 import { providerQuery } from './queries';
+import { Revocations } from './revocations';
 
 /** One provider: its state in words, its keys, how it is trusted. */
 export function ProviderScreen() {
@@ -44,9 +47,11 @@ export function ProviderScreen() {
           <button className="link rust" onClick={() => setRemoving(true)}>
             trust no longer
           </button>
-          <Button variant="outlined" disabled={refresh.isPending || provider.state === 'not-live'} onClick={() => refresh.mutate()}>
-            {refresh.isPending ? 'Asking…' : 'Fetch its keys now'}
-          </Button>
+          {provider.calls === null && (
+            <Button variant="outlined" disabled={refresh.isPending || provider.state === 'not-live'} onClick={() => refresh.mutate()}>
+              {refresh.isPending ? 'Asking…' : 'Fetch its keys now'}
+            </Button>
+          )}
         </span>
       </div>
       <div className="stack" style={{ gap: 22 }}>
@@ -62,24 +67,35 @@ export function ProviderScreen() {
           )}
         </div>
         <ProblemNotice error={remove.error ?? refresh.error} />
-        <section>
-          <h2>Keys</h2>
-          <KeyTable keys={provider.keys} refused={provider.refused} />
-        </section>
+        {provider.keys.length + provider.refused.length > 0 && (
+          <section>
+            <h2>Keys</h2>
+            <KeyTable keys={provider.keys} refused={provider.refused} />
+            <KeyYears keys={provider.keys} />
+          </section>
+        )}
         <div className="columns">
           <section className="stack">
             <h2>How it is trusted</h2>
             <ProviderForm provider={provider} key={provider.id} />
           </section>
-          <section>
-            <h2>What its tokens meet</h2>
-            {provider.usedBy.length === 0 ? (
-              <p className="quiet">No scheme of any API is bound to it. Open an API, “Scopes and audience”.</p>
-            ) : (
-              provider.usedBy.map((use) => <div key={use}>{use}</div>)
-            )}
-          </section>
+          <div className="stack" style={{ gap: 22 }}>
+            <section>
+              <h2>What its tokens meet</h2>
+              {provider.usedBy.length === 0 ? (
+                <p className="quiet">No scheme of any API is bound to it. Open an API, “Scopes and audience”.</p>
+              ) : (
+                provider.usedBy.map((use) => <div key={use}>{use}</div>)
+              )}
+            </section>
+            <Comparison provider={provider} />
+            <Revocations provider={provider} />
+          </div>
         </div>
+        <section className="stack">
+          <h2>Claim map</h2>
+          <ClaimMapForm provider={provider} key={`map ${provider.id}`} />
+        </section>
       </div>
       {removing && (
         <Confirm

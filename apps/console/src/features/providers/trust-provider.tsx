@@ -12,6 +12,7 @@ import { showProblems } from '../../parts/form-problems';
 import { LeaveGuard, useArrival } from '../../parts/leave-guard';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { KeyTable } from './key-table';
+import { SourceFields } from './source-fields';
 
 const isLoopback = (issuer: string): boolean => /^http:\/\/(127\.|localhost|\[::1\])/i.test(issuer);
 
@@ -19,7 +20,7 @@ const isLoopback = (issuer: string): boolean => /^http:\/\/(127\.|localhost|\[::
 export function TrustProvider() {
   const named = useSearchParams()[0].get('issuer') ?? '';
   const form = useForm<ProviderInput>({
-    defaultValues: { issuer: named, name: '', allowLoopbackHttp: false, privateHosts: [] },
+    defaultValues: { issuer: named, name: '', allowLoopbackHttp: false, privateHosts: [], source: { kind: 'discovery' } },
     resolver: classValidatorResolver(ProviderInput),
     mode: 'onTouched',
   });
@@ -32,7 +33,13 @@ export function TrustProvider() {
       const { issuer, allowLoopbackHttp, privateHosts } = form.getValues();
       return api.post<DiscoveryView>('/providers/discover', { issuer, allowLoopbackHttp, privateHosts });
     },
-    onSuccess: () => setLeft(null),
+    onSuccess: (answer) => {
+      setLeft(null);
+      // What it says of itself saves looking the endpoint up.
+      if (source.kind === 'introspection' && !source.endpoint && answer.introspectionEndpoint)
+        form.setValue('source', { ...source, endpoint: answer.introspectionEndpoint });
+      if (source.kind === 'userinfo' && !source.endpoint && answer.userinfoEndpoint) form.setValue('source', { ...source, endpoint: answer.userinfoEndpoint });
+    },
     onError: (error) => setLeft(showProblems(form, error)),
   });
   const trust = useMutation({
@@ -45,6 +52,7 @@ export function TrustProvider() {
     onError: (error) => setLeft(showProblems(form, error)),
   });
   const issuer = form.watch('issuer');
+  const source = form.watch('source') ?? { kind: 'discovery' };
   const { errors, isDirty } = form.formState;
   const said = ask.data;
   return (
@@ -71,12 +79,17 @@ export function TrustProvider() {
           >
             <input id="private" className="mono" onChange={(event) => form.setValue('privateHosts', event.target.value.split(/[\s,]+/).filter(Boolean))} />
           </Field>
+          <SourceFields
+            value={source}
+            errors={(errors.source ?? {}) as Readonly<Record<string, object | undefined>>}
+            onChange={(next) => form.setValue('source', next, { shouldDirty: true })}
+          />
           <div>
             <Button type="button" variant={said?.ok ? 'outlined' : 'contained'} disabled={issuer === '' || ask.isPending} onClick={() => ask.mutate()}>
               {ask.isPending ? 'Asking…' : 'Ask the provider'}
             </Button>
           </div>
-          {said?.ok && (
+          {(said?.ok === true || source.kind !== 'discovery') && (
             <>
               <Field id="provider-name" label="Name" error={errors.name} hint="As it is called in this console">
                 <input id="provider-name" {...form.register('name')} />
@@ -108,6 +121,12 @@ export function TrustProvider() {
                   </dd>
                 </div>
               ))}
+              {said.introspectionEndpoint && (
+                <>
+                  <dt>introspection</dt>
+                  <dd className="mono">{said.introspectionEndpoint}</dd>
+                </>
+              )}
               {said.jwksUri && (
                 <>
                   <dt>key set</dt>

@@ -11,6 +11,8 @@ export function RuleLink({ trace, step }: { readonly trace: { readonly apiId: st
     case 'rights':
       return <Link to={`/apis/${trace.apiId}${operation}`}>Open the rule in the table of operations</Link>;
     case 'token':
+    case 'proof':
+    case 'claims':
     case 'preflight':
       return <Link to={`/apis/${trace.apiId}/access`}>Open scopes and audience of the API</Link>;
     case 'upstream':

@@ -20,7 +20,7 @@ export function overrideFrom(dto: TokenOverrideDto): TokenOverride {
     certificate,
     stepUp: stepUp && { acrValues: stepUp.acrValues, maxAgeSeconds: stepUp.maxAgeSeconds ?? null },
   };
-  return Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)) as TokenOverride;
+  return Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined));
 }
 
 function placeFrom({ kind, name, scheme }: TokenPlaceDto): TokenPlace {

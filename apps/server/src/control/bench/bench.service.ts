@@ -124,7 +124,7 @@ export class BenchService {
     if (!provider) return null;
     const keys = provider.source.kind === 'keys' ? provider.source.keys : await this.providers.publishedKeys(provider);
     const key = keys.find((item) => item['kid'] === kid) ?? keys[0];
-    return key ? (key as JWK) : null;
+    return key ? key : null;
   }
 }
 

@@ -93,7 +93,7 @@ function fromPem(text: string): PublishedKey[] {
   return blocks.map((block) => {
     if (block.includes('PRIVATE KEY')) return fail('/source/keys', 'This is a private key. Paste the public one, and treat the private one as leaked');
     try {
-      return { ...createPublicKey(block).export({ format: 'jwk' }) } as PublishedKey;
+      return { ...createPublicKey(block).export({ format: 'jwk' }) };
     } catch (error) {
       return fail('/source/keys', `A PEM block cannot be read: ${(error as Error).message}`);
     }

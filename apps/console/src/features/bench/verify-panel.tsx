@@ -1,0 +1,95 @@
+import Button from '@mui/material/Button';
+import { useMutation } from '@tanstack/react-query';
+import type { CheckView, ExamineView, StepView } from '@virga/protocol';
+import { useContext } from 'react';
+import { api } from '../../client/api';
+import { Field } from '../../parts/field';
+import { Mark, markOf } from '../../parts/mark';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { WhyContext } from '../../parts/why';
+import { PrincipalFacts } from '../providers/claim-map-editor';
+import { BenchContext } from './bench-state';
+import { isAimed, TargetPicker } from './target-picker';
+
+/** Every check of a token against a rule, by the gateway’s own code; the one that decides is marked. */
+export function VerifyPanel({ token }: { readonly token: string }) {
+  const { target, proof, set } = useContext(BenchContext);
+  const verify = useMutation({
+    mutationFn: () => api.post<ExamineView>('/bench/examinations', { ...target, token, ...(proof === '' ? {} : { dpopProof: proof }) }),
+  });
+  return (
+    <section className="stack">
+      <h2>Verify</h2>
+      <TargetPicker />
+      {(proof !== '' || verify.data?.checks.some((check) => check.step === 'proof' && check.outcome === 'refuse')) && (
+        <Field
+          id="proof"
+          label="DPoP proof that goes along"
+          hint="Good once, like at the gateway; its htu must be the operation’s address with x for each parameter"
+        >
+          <input id="proof" className="mono" value={proof} onChange={(event) => set({ proof: event.target.value.trim() })} />
+        </Field>
+      )}
+      <div>
+        <Button variant="contained" disabled={token === '' || !isAimed(target) || verify.isPending} onClick={() => verify.mutate()}>
+          {verify.isPending ? 'Verifying…' : 'Verify'}
+        </Button>
+      </div>
+      <ProblemNotice error={verify.error} />
+      {verify.data && <Outcome view={verify.data} />}
+      {!verify.data && <p className="quiet">Choose what it is held against. Every check is run, also those behind the first that fails.</p>}
+    </section>
+  );
+}
+
+function Outcome({ view }: { readonly view: ExamineView }) {
+  const refused = view.outcome === 'refused';
+  return (
+    <div className="stack" aria-live="polite">
+      <div className={refused ? 'notice wrong' : 'notice fine'}>
+        <b>{refused ? `The gateway answers ${view.status ?? ''}.` : 'The gateway lets it pass.'}</b> {view.sentence}
+        {refused && <div>{view.remedy}</div>}
+        <div className="quiet small">{view.target}</div>
+      </div>
+      <Checks checks={view.checks} />
+      {view.principal && (
+        <div>
+          <h2>Principal{refused ? ', if it were taken' : ''}</h2>
+          <PrincipalFacts principal={view.principal} />
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Checks({ checks }: { readonly checks: readonly CheckView[] }) {
+  const { show } = useContext(WhyContext);
+  return (
+    <ol className="checks" aria-label="Checks">
+      {checks.map((check, index) => (
+        <li key={`${check.id} ${index}`} className={check.decides ? 'decides' : ''}>
+          <Mark kind={check.code === 'bench.check-unknown' ? 'unknown' : markOf(check.outcome)} size={15} />
+          <button onClick={() => show({ step: stepOf(check) })} aria-label={`${check.name}: ${check.sentence} Why`}>
+            <b>{check.name}</b> <span className={check.outcome === 'refuse' ? 'rust' : 'quiet'}>{check.sentence}</span>
+            {check.decides && <span className="small rust"> The gateway stops here.</span>}
+          </button>
+        </li>
+      ))}
+    </ol>
+  );
+}
+
+/** A check as the “why” beside every screen takes it. */
+const stepOf = (check: CheckView): StepView => ({
+  step: check.step,
+  name: check.name,
+  outcome: check.outcome,
+  code: check.code,
+  sentence: check.sentence,
+  comparisons: check.comparisons,
+  standard: check.standard,
+  remedy: check.remedy,
+  toldStatus: null,
+  toldTitle: null,
+  tookUs: 0,
+});
