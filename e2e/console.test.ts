@@ -1,6 +1,23 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test } from './demo';
 
+const SCREENS = [
+  '/',
+  '/apis',
+  '/apis/new',
+  '/providers',
+  '/providers/new',
+  '/bench',
+  '/bench/get',
+  '/bench/mint',
+  '/bench/tamper',
+  '/bench/compare',
+  '/personas',
+  '/traces',
+  '/releases',
+  '/settings',
+];
+
 test('the strip always says what is live; a change shows, can be compared, published and rolled back', async ({ console: page }) => {
   await expect(page.getByText(/Release \d+ live/)).toBeVisible();
   await page.getByRole('link', { name: /^APIs/ }).click();
@@ -138,7 +155,7 @@ for (const scheme of ['light', 'dark'] as const) {
   test(`screens have no accessibility faults, ${scheme}`, async ({ console: page }) => {
     await page.emulateMedia({ colorScheme: scheme });
     const origin = new URL(page.url()).origin;
-    for (const path of ['/', '/apis', '/apis/new', '/providers', '/personas', '/traces', '/releases']) {
+    for (const path of SCREENS) {
       await page.goto(origin + path);
       await expect(page.locator('h1').first()).toBeVisible();
       const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa']).analyze();
@@ -151,7 +168,7 @@ test('no screen scrolls sideways at 1280 and at 1024', async ({ console: page })
   const origin = new URL(page.url()).origin;
   for (const width of [1280, 1024]) {
     await page.setViewportSize({ width, height: 800 });
-    for (const path of ['/', '/apis', '/apis/new', '/providers', '/providers/new', '/personas', '/traces', '/releases']) {
+    for (const path of SCREENS) {
       await page.goto(origin + path);
       await expect(page.locator('h1').first()).toBeVisible();
       const sideways = await page.evaluate(() =>
