@@ -70,10 +70,10 @@ export async function readKey(jwk: JWK, origin: VerificationKey['origin'] = 'key
   const algorithms = algorithmsFor(jwk);
   const first = algorithms[0];
   if (!first) return null;
-  const imported = new Map<Algorithm, Promise<CryptoKey | Uint8Array>>();
+  const imported = new Map<Algorithm, Promise<CryptoKey>>();
   const material = (algorithm: Algorithm) => {
     let key = imported.get(algorithm);
-    if (!key) imported.set(algorithm, (key = importJWK({ ...jwk, ext: true }, algorithm)));
+    if (!key) imported.set(algorithm, (key = importKey(jwk, algorithm)));
     return key;
   };
   try {
@@ -92,6 +92,13 @@ export async function readKey(jwk: JWK, origin: VerificationKey['origin'] = 'key
   } catch {
     return null;
   }
+}
+
+/** A key for one algorithm. A secret is imported as what it is for, so that it can do nothing else. */
+async function importKey(jwk: JWK, algorithm: Algorithm): Promise<CryptoKey> {
+  const key = await importJWK({ ...jwk, ext: true }, algorithm);
+  if (!(key instanceof Uint8Array)) return key;
+  return crypto.subtle.importKey('raw', new Uint8Array(key), ALGORITHMS[algorithm].check as { name: string }, false, ['verify']);
 }
 
 function algorithmsFor(jwk: JWK): Algorithm[] {

@@ -16,15 +16,27 @@ export function isCanonicalBase64url(text: string): boolean {
   return rest === 2 ? (last & 0b1111) === 0 : (last & 0b11) === 0;
 }
 
-const native = (globalThis as { Buffer?: { from(text: string, encoding: 'base64url'): Uint8Array } }).Buffer;
+/** The platform's own bytes, where it has them. */
+interface NativeBytes extends Uint8Array<ArrayBuffer> {
+  toString: (encoding?: string) => string;
+}
+const native = (globalThis as { Buffer?: { from(text: string, encoding: 'base64url'): NativeBytes; isBuffer(value: unknown): value is NativeBytes } }).Buffer;
 
 /** Bytes of a canonical base64url text; by the platform's own decoder where it has one. */
-export const decodeBase64url: (text: string) => Uint8Array = native ? (text) => native.from(text, 'base64url') : (text) => base64url.decode(text);
+export const decodeBase64url: (text: string) => Uint8Array<ArrayBuffer> = native
+  ? (text) => native.from(text, 'base64url')
+  : (text) => new Uint8Array(base64url.decode(text));
 
-const utf8 = new TextDecoder('utf-8', { fatal: true });
+const utf8 = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
+const REPLACEMENT = '\ufffd';
 
-/** Bytes to text; null when they are not well-formed UTF-8. */
+/** Bytes to text; null when they are not well-formed UTF-8. A byte order mark stays, so that no JSON text begins with one. */
 export function decodeUtf8(bytes: Uint8Array): string | null {
+  if (native?.isBuffer(bytes)) {
+    // The platform's own decoder is faster and lenient: it writes a mark where bytes are wrong.
+    const text = bytes.toString('utf8');
+    if (!text.includes(REPLACEMENT)) return text;
+  }
   try {
     return utf8.decode(bytes);
   } catch {
