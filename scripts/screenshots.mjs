@@ -56,9 +56,44 @@ await shot('probe', `/apis/${gates}`, async () => {
   await page.getByRole('button', { name: 'Send', exact: true }).click();
   await page.getByRole('button', { name: /lacks the scope/ }).waitFor();
 });
+const personas = (await control('GET', '/personas')).items;
+const persona = (name) => personas.find((item) => item.name.startsWith(name)).id;
+const { accessToken } = await control('POST', `/personas/${persona('Open data')}/token`);
+const readToken = async () => {
+  await page.getByLabel(/paste anything/).fill(accessToken);
+  await page.getByLabel('API or provider').selectOption({ label: 'Headgates' });
+  await page.getByRole('combobox', { name: 'Operation' }).selectOption('POST /gates/{gateId}/positions');
+  await page.getByRole('button', { name: 'Verify', exact: true }).click();
+  await page.getByText('The gateway answers 403.').waitFor();
+};
+await shot('claim-map', `/providers/${providers[1].id}`, async () => {
+  await page.getByRole('button', { name: 'more, set' }).first().click();
+  await page.getByRole('heading', { name: 'Claim map' }).evaluate((element) => element.scrollIntoView());
+});
+await shot('token-options', `/apis/${gates}/access`, async () => {
+  await page.getByRole('button', { name: /all options/ }).click();
+  await page.getByRole('heading', { name: 'Tokens' }).evaluate((element) => element.scrollIntoView());
+});
+await shot('bench', '/bench', readToken);
+await shot('bench-get', '/bench/get', async () => {
+  await page.getByLabel('Provider').selectOption({ label: 'Trust Sign-in' });
+  await page.getByLabel('Client id').fill('workshop');
+  await page.getByLabel('Client secret').fill('workshop-demo-secret');
+  await page.getByLabel('Scopes').fill('gates:read');
+  await page.getByRole('button', { name: 'Get it' }).click();
+  await page.getByText('The provider gave a token.').waitFor();
+});
+await shot('bench-tamper', '/bench/tamper', async () => {
+  await page.getByLabel(/A signed JWT/).fill(accessToken);
+  await page.getByLabel('API or provider').selectOption({ label: 'Headgates' });
+  await page.getByRole('combobox', { name: 'Operation' }).selectOption('GET /gates');
+  await page.getByRole('button', { name: 'Try every change' }).click();
+  await page.getByText(/were stopped/).waitFor();
+});
 await setMode('dark');
 await shot('overlook-dark', '/');
 await shot('trace-dark', `/traces/${traces[0].id}`);
+await shot('bench-dark', '/bench', readToken);
 await browser.close();
 demo.kill('SIGINT');
 await new Promise((resolve) => demo.once('exit', resolve));

@@ -180,35 +180,61 @@ export async function askToken(issuer: string, client: string, form: Record<stri
   return (await answer.json()) as Record<string, string>;
 }
 
-/** Signs in at a stand-in's page as a browser would. @returns where the provider sends the browser in the end */
-export async function signInAt(address: string, name: string, password = 'shared-water'): Promise<string> {
+/** A browser with a memory for cookies, and no more. */
+function makeBrowser(): (url: string, init?: RequestInit) => Promise<Response> {
   const cookies = new Map<string, string>();
-  const go = async (url: string, init: RequestInit = {}): Promise<Response> => {
-    const answer = await fetch(url, {
-      ...init,
-      redirect: 'manual',
-      headers: { ...init.headers, cookie: [...cookies].map(([key, value]) => `${key}=${value}`).join('; ') },
-    });
+  return async (url, init = {}) => {
+    const cookie = [...cookies].map(([key, value]) => `${key}=${value}`).join('; ');
+    const answer = await fetch(url, { ...init, redirect: 'manual', headers: { ...(init.headers as Record<string, string>), cookie } });
     for (const line of answer.headers.getSetCookie()) {
       const [pair = ''] = line.split(';');
       cookies.set(pair.slice(0, pair.indexOf('=')), pair.slice(pair.indexOf('=') + 1));
     }
     return answer;
   };
+}
+
+const posted = (form: Record<string, string>): RequestInit => ({
+  method: 'POST',
+  headers: { 'content-type': 'application/x-www-form-urlencoded' },
+  body: new URLSearchParams(form).toString(),
+});
+
+type Browser = ReturnType<typeof makeBrowser>;
+
+/** Follows redirects and signs in where it is asked to. @returns the last answer and where it came from */
+async function walk(browser: Browser, address: string, first: RequestInit, name: string): Promise<{ answer: Response; at: string }> {
   let at = address;
+  let init = first;
   for (let hop = 0; hop < 12; hop++) {
     const page = new URL(at).pathname.startsWith('/sign-in/');
-    const answer = page
-      ? await go(at, {
-          method: 'POST',
-          headers: { 'content-type': 'application/x-www-form-urlencoded' },
-          body: new URLSearchParams({ name, password }).toString(),
-        })
-      : await go(at);
+    const answer = await browser(at, page ? posted({ name, password: 'shared-water' }) : init);
     const location = answer.headers.get('location');
-    if (location === null) throw new Error(`${answer.status} at ${at}: ${(await answer.text()).slice(0, 300)}`);
+    if (location === null) return { answer, at };
     at = new URL(location, at).href;
-    if (new URL(at).origin !== new URL(address).origin) return at;
+    init = {};
+    if (new URL(at).origin !== new URL(address).origin) return { answer, at };
   }
   throw new Error('the sign-in leads round in circles');
+}
+
+/** Signs in at a stand-in's page as a browser would. @returns where the provider sends the browser in the end */
+export async function signInAt(address: string, name: string): Promise<string> {
+  const { answer, at } = await walk(makeBrowser(), address, {}, name);
+  if (answer.headers.get('location') === null) throw new Error(`${answer.status} at ${at}: ${(await answer.text()).slice(0, 300)}`);
+  return at;
+}
+
+/** Enters a device code at a stand-in's page, confirms it and signs in (RFC 8628 section 3.3). */
+export async function enterCode(address: string, name: string): Promise<void> {
+  const browser = makeBrowser();
+  const hidden = (html: string, field: string): string => new RegExp(`name="${field}" value="([^"]*)"`).exec(html)?.[1] ?? '';
+  const shown = await (await browser(address)).text();
+  const device = new URL('/device', address).href;
+  const xsrf = hidden(shown, 'xsrf');
+  const code = hidden(shown, 'user_code') || (new URL(address).searchParams.get('user_code') ?? '');
+  let { answer } = await walk(browser, device, posted({ xsrf, user_code: code, confirm: 'yes' }), name);
+  const asked = await answer.text();
+  if (hidden(asked, 'xsrf') !== '') ({ answer } = await walk(browser, device, posted({ xsrf: hidden(asked, 'xsrf'), user_code: code, confirm: 'yes' }), name));
+  if (!answer.ok) throw new Error(`the code was not taken: ${answer.status}`);
 }

@@ -18,7 +18,7 @@ import { exportSPKI, exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { randomUUID, createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { askToken, publishGates, RESOURCE, RunningServer, signInAt, startStandins, type Standins } from './harness.js';
+import { askToken, enterCode, publishGates, RESOURCE, RunningServer, signInAt, startStandins, type Standins } from './harness.js';
 
 let server: RunningServer;
 let standins: Standins;
@@ -339,6 +339,9 @@ describe('the bench', () => {
   });
 });
 
+/** RFC 7636 section 4.2; held to the values of its appendix B below. */
+const challengeOf = (verifier: string): string => createHash('sha256').update(verifier).digest('base64url');
+
 describe('tokens by every grant, from a live provider', () => {
   const begin = (input: object) => server.ok<GrantView>('POST', '/bench/grants', { providerId: trustId, scopes: ['gates:read'], resource: RESOURCE, ...input });
   const ended = async (id: string): Promise<GrantView> => {
@@ -390,8 +393,19 @@ describe('tokens by every grant, from a live provider', () => {
   test('device code (RFC 8628)', async () => {
     const view = await begin({ grant: 'device_code', clientId: 'gate-panel', scopes: ['openid', 'gates:read'] });
     expect(view).toMatchObject({ state: 'waiting', userCode: expect.stringMatching(/^[A-Z]{4}-[A-Z]{4}$/) });
-    await server.ok('DELETE', `/bench/grants/${view.id}`);
-    expect((await server.call('GET', `/control/v1/bench/grants/${view.id}`)).status).toBe(404);
+    await enterCode(view.goTo ?? '', 'rider.south');
+    const done = await ended(view.id);
+    expect(done).toMatchObject({ state: 'done', idToken: expect.any(String) });
+    expect((await examine(done.accessToken ?? '')).principal).toMatchObject({ subject: 'rider.south', client: 'gate-panel' });
+    const other = await begin({ grant: 'device_code', clientId: 'gate-panel', scopes: ['gates:read'] });
+    await server.ok('DELETE', `/bench/grants/${other.id}`);
+    expect((await server.call('GET', `/control/v1/bench/grants/${other.id}`)).status).toBe(404);
+  }, 30_000);
+
+  test('the challenge of a PKCE pair is that of RFC 7636 appendix B', async () => {
+    const { verifier, challenge } = await server.ok<{ verifier: string; challenge: string }>('POST', '/bench/pkce');
+    expect(challengeOf(verifier)).toBe(challenge);
+    expect(challengeOf('dBjftJeZ4CVP-mB92K27uhbUJU1p1r_wW1gFWFOEjXk')).toBe('E9Melhoa2OwvFrEMTJguCHaoeK1t8URWbuGJSstw-cM');
   });
 
   test('password and implicit, each with a warning', async () => {

@@ -98,7 +98,7 @@ export async function readKey(jwk: JWK, origin: VerificationKey['origin'] = 'key
 async function importKey(jwk: JWK, algorithm: Algorithm): Promise<CryptoKey> {
   const key = await importJWK({ ...jwk, ext: true }, algorithm);
   if (!(key instanceof Uint8Array)) return key;
-  return crypto.subtle.importKey('raw', new Uint8Array(key), ALGORITHMS[algorithm].check as { name: string }, false, ['verify']);
+  return crypto.subtle.importKey('raw', new Uint8Array(key), ALGORITHMS[algorithm].check, false, ['verify']);
 }
 
 function algorithmsFor(jwk: JWK): Algorithm[] {
