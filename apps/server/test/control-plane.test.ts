@@ -133,7 +133,7 @@ describe('bad input', () => {
     ],
     ['an operation that is not there', 'PATCH', '/apis/ID/operations', { ids: ['GET /nope'], access: null }, 422, '/ids'],
     ['a base path with a blank', 'PATCH', '/apis/ID', { basePath: '/a b' }, 422, '/basePath'],
-    ['the gateway’s own path', 'PATCH', '/apis/ID', { basePath: '/.well-known' }, 422, '/apis/0/basePath'],
+    ['the gateway’s own path', 'PATCH', '/apis/ID', { basePath: '/.well-known' }, 422, '/basePath'],
     ['an issuer with a query', 'POST', '/providers', { name: 'x', issuer: 'https://x.example/?a=1' }, 422, '/issuer'],
     ['an issuer on loopback without permission', 'POST', '/providers', { name: 'x', issuer: 'http://127.0.0.1:9' }, 422, '/issuer'],
     ['a leeway out of range', 'PATCH', '/providers/PID', { leewaySeconds: 301 }, 422, '/leewaySeconds'],

@@ -1,7 +1,6 @@
 import { comparison, list, passing, refusal } from './code-entry.js';
-import { span } from './token-codes.js';
+import { span, stamp } from './token-codes.js';
 
-const stamp = (ms: number): string => new Date(ms).toISOString();
 type StepUp = {
   acrValues: readonly string[];
   acr: string | null;

@@ -1,3 +1,4 @@
+import { ASKED_CODES } from './asked-codes.js';
 import { BENCH_CODES } from './bench-codes.js';
 import { CLAIMS_CODES } from './claims-codes.js';
 import type { CodeEntry, Operands } from './code-entry.js';
@@ -15,6 +16,7 @@ export const CODES = {
   ...ROUTE_CODES,
   ...CREDENTIAL_CODES,
   ...TOKEN_CODES,
+  ...ASKED_CODES,
   ...PROOF_CODES,
   ...CLAIMS_CODES,
   ...RIGHTS_CODES,

@@ -1,7 +1,7 @@
 import { comparison, list, passing, refusal } from './code-entry.js';
+import { stamp } from './token-codes.js';
 
 type None = Record<never, never>;
-const stamp = (ms: number): string => new Date(ms).toISOString();
 const dpop = { challenge: 'invalid_dpop_proof', title: 'The proof of possession is not accepted' } as const;
 
 /** Does the sender hold the key or certificate that the token is bound to? */
