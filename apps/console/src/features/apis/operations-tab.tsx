@@ -61,7 +61,8 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
           For the selected:{' '}
           <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setSetting(selected)}>
             who may call
-          </button>{' '}
+          </button>
+          ,{' '}
           <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setTokens(selected)}>
             tokens
           </button>
