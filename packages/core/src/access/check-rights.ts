@@ -14,6 +14,8 @@ export interface CompiledRequirement {
 
 export interface CompiledRights {
   readonly alternatives: readonly (readonly CompiledRequirement[])[];
+  /** What meeting each alternative is called, made once. */
+  readonly granted: readonly Finding[];
   /** True when one alternative is `{}`. */
   readonly anonymous: boolean;
   /** Providers that some alternative accepts, by id. */
@@ -35,6 +37,7 @@ export function compileRights(rule: AccessRule, schemes: readonly SchemeRule[]):
   const all = alternatives.flat();
   return {
     alternatives,
+    granted: alternatives.map(sufficient),
     anonymous: alternatives.some((alternative) => alternative.length === 0),
     providers: new Set(all.flatMap((requirement) => [...requirement.providers])),
     unmet: [...new Set(all.filter((requirement) => requirement.providers.size === 0).map((requirement) => requirement.scheme))],
@@ -50,14 +53,14 @@ export function checkRights(rights: CompiledRights, principal: Principal | null)
   let closest: CompiledRequirement | null = null;
   let closestMissing: readonly string[] = [];
   let missingRole: CompiledRequirement | null = null;
-  for (const alternative of rights.alternatives) {
+  for (const [index, alternative] of rights.alternatives.entries()) {
     if (alternative.length === 0) continue;
     const unmet = alternative.find((requirement) => !requirement.providers.has(principal.providerId));
     if (unmet) continue;
     const lacking = alternative.find((requirement) => !holdsScopes(principal, requirement));
     if (!lacking) {
       const roleless = alternative.find((requirement) => !holdsRole(principal, requirement));
-      if (!roleless) return sufficient(alternative);
+      if (!roleless) return rights.granted[index] as Finding;
       missingRole ??= roleless;
       continue;
     }

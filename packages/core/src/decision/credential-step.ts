@@ -17,6 +17,8 @@ type Found = { readonly token: string; readonly scheme: CredentialScheme } | Fin
 interface CompiledPlace {
   readonly rule: TokenPlace;
   readonly words: string;
+  /** The findings that it leads to, made once. */
+  readonly found: Readonly<Record<CredentialScheme, Finding>>;
   readonly find: (exchange: Exchange) => Found;
 }
 
@@ -57,23 +59,30 @@ export function compileCredentialStep(rights: CompiledRights, rule: TokenRule): 
       exchange.credential = first.token;
       exchange.scheme = first.scheme;
       exchange.place = first.place.rule;
-      return finding('credential.found', { place: first.place.words, scheme: first.scheme });
+      return first.place.found[first.scheme];
     },
   };
 }
 
 function compilePlace(rule: TokenPlace, tokenRule: TokenRule): CompiledPlace {
+  const words = wordsOf(rule);
+  const said = (scheme: CredentialScheme): Finding => finding('credential.found', { place: words, scheme });
+  return { rule, words, found: { Bearer: said('Bearer'), DPoP: said('DPoP') }, find: finderOf(rule, tokenRule) };
+}
+
+function wordsOf({ kind, name }: TokenPlace): string {
+  if (kind === 'header') return name === 'authorization' ? 'the Authorization header' : `the header ${name}`;
+  return kind === 'cookie' ? `the cookie ${name}` : `the query parameter ${name}`;
+}
+
+function finderOf(rule: TokenPlace, tokenRule: TokenRule): CompiledPlace['find'] {
   switch (rule.kind) {
     case 'header':
-      return {
-        rule,
-        words: rule.name === 'authorization' ? 'the Authorization header' : `the header ${rule.name}`,
-        find: headerFinder(rule.name, rule.scheme, tokenRule),
-      };
+      return headerFinder(rule.name, rule.scheme, tokenRule);
     case 'cookie':
-      return { rule, words: `the cookie ${rule.name}`, find: (exchange) => plain(cookieOf(exchange.header('cookie'), rule.name), 'the cookie') };
+      return (exchange) => plain(cookieOf(exchange.header('cookie'), rule.name), 'The cookie');
     case 'query':
-      return { rule, words: `the query parameter ${rule.name}`, find: (exchange) => plain(parameterOf(exchange.query, rule.name), 'the query parameter') };
+      return (exchange) => plain(parameterOf(exchange.query, rule.name), 'The query parameter');
   }
 }
 
