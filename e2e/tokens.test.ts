@@ -146,3 +146,25 @@ test('an operation asks for more of its tokens than its API', async ({ console: 
   await page.getByRole('button', { name: /^Discard \d/ }).click();
   await expect(page.getByText('nothing unpublished')).toBeVisible();
 });
+
+test('settings: traces are kept as long as asked, and a hop that may pass certificates on is named', async ({ console: page, demo }) => {
+  await open(page, '/settings');
+  await page.getByLabel(/^At most this many traces/).fill('99');
+  await page.getByRole('button', { name: 'Keep traces so' }).click();
+  await expect(page.getByText(/must not be less than 100/)).toBeVisible();
+  await page.getByLabel(/^At most this many traces/).fill('150000');
+  await page.getByRole('button', { name: 'Keep traces so' }).click();
+  await expect.poll(() => control<{ traceCount: number }>(demo, '/settings/retention')).toMatchObject({ traceCount: 150_000 });
+  await page.getByLabel('take certificates from a header').check();
+  await page.getByLabel(/^Addresses and networks/).fill('gateway.example');
+  await page.getByLabel('Header', { exact: true }).focus();
+  await expect(page.getByText(/An address or a network/)).toBeVisible();
+  await page.getByLabel(/^Addresses and networks/).fill('192.0.2.7');
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByText('1 change', { exact: false }).first()).toBeVisible();
+  await page.getByRole('link', { name: 'Compare' }).click();
+  await expect(page.getByText('header of client certificates', { exact: false })).toBeVisible();
+  await page.getByRole('button', { name: 'Discard the draft' }).click();
+  await page.getByRole('button', { name: /^Discard \d/ }).click();
+  await expect(page.getByText('nothing unpublished')).toBeVisible();
+});

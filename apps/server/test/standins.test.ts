@@ -2,7 +2,7 @@ import { decodeJwt, decodeProtectedHeader } from 'jose';
 import { mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { startStandins, type Standins } from './harness.js';
+import { askToken, startStandins, type Standins } from './harness.js';
 
 /** The stand-ins are what the product is tried against, so they must behave as the standards say. */
 let standins: Standins;
@@ -89,5 +89,90 @@ describe('Headgates', () => {
     await gate('/lock-out', { method: 'DELETE' });
     expect((await move(10)).status).toBe(201);
     expect(((await gate('/positions')).body['items'] as { opening: number }[]).map((item) => item.opening)).toEqual([10, 63]);
+  });
+});
+
+describe('the other two providers', () => {
+  const claimsOf = (token: string): Record<string, unknown> =>
+    JSON.parse(Buffer.from(token.split('.')[1] ?? '', 'base64url').toString()) as Record<string, unknown>;
+  const kit = () => askToken(standins.dunlin, 'inspection-kit:inspection-demo-secret', { grant_type: 'client_credentials', scope: 'gates:read' });
+  const introspect = async (token: string, client = 'virga-gateway:gateway-demo-secret') => {
+    const answer = await fetch(`${standins.dunlin}/token/introspection`, {
+      method: 'POST',
+      headers: { authorization: `Basic ${Buffer.from(client).toString('base64')}`, 'content-type': 'application/x-www-form-urlencoded' },
+      body: new URLSearchParams({ token }),
+    });
+    return { status: answer.status, body: (await answer.json()) as Record<string, unknown> };
+  };
+  const state = async (issuer: string) =>
+    (await (await fetch(`${issuer}/standin/state`)).json()) as { moods: string[]; introspections: number; keys: string[] };
+
+  test('State Water Registry: ES256, scopes in scp, roles two levels down, the tenant in org', async () => {
+    const { access_token: token = '' } = await askToken(standins.registry, 'registry-sync:registry-demo-secret', {
+      grant_type: 'client_credentials',
+      scope: 'gates:read',
+    });
+    expect(JSON.parse(Buffer.from(token.split('.')[0] ?? '', 'base64url').toString())).toMatchObject({ alg: 'ES256', typ: 'at+jwt', kid: 'registry-1' });
+    expect(claimsOf(token)).toMatchObject({
+      iss: standins.registry,
+      scp: ['gates:read'],
+      org: 'state-water',
+      registry: { access: { roles: ['partner-agency'] } },
+    });
+    expect(claimsOf(token)).not.toHaveProperty('scope');
+  });
+
+  test('Dunlin Fieldworks: tokens that mean nothing without asking, and asking needs a credential (RFC 7662 section 2)', async () => {
+    const { access_token: token = '' } = await kit();
+    expect(token).not.toContain('.');
+    const before = (await state(standins.dunlin)).introspections;
+    expect(await introspect(token)).toMatchObject({
+      status: 200,
+      body: { active: true, iss: standins.dunlin, client_id: 'inspection-kit', crew: 'inspection,north-bank', scope: 'gates:read' },
+    });
+    expect(await introspect('made-up')).toEqual({ status: 200, body: { active: false } });
+    expect((await introspect(token, 'virga-gateway:wrong')).status).toBe(401);
+    expect((await state(standins.dunlin)).introspections).toBe(before + 3);
+  });
+
+  test('a token that was revoked is active no longer (RFC 7009 section 2)', async () => {
+    const { access_token: token = '' } = await kit();
+    const revoked = await fetch(`${standins.dunlin}/token/revocation`, {
+      method: 'POST',
+      headers: {
+        authorization: `Basic ${Buffer.from('inspection-kit:inspection-demo-secret').toString('base64')}`,
+        'content-type': 'application/x-www-form-urlencoded',
+      },
+      body: new URLSearchParams({ token }),
+    });
+    expect(revoked.status).toBe(200);
+    expect((await introspect(token)).body).toEqual({ active: false });
+  });
+
+  test.each<[string, string, number | string]>([
+    ['failing', '/token', 500],
+    ['wrong-issuer', '/.well-known/openid-configuration', 'trailing slash'],
+    ['weak-key', '/jwks', '"kid":"weak"'],
+    ['not-json', '/jwks', 'Maintenance'],
+    ['huge-document', '/jwks', 'xxxxxxxx'],
+  ])('%s: on request, for a time, then calm again', async (mood, path, expected) => {
+    const { until } = (await (await fetch(`${standins.registry}/standin/${mood}?ms=20000`, { method: 'POST' })).json()) as { until: number };
+    expect(until).toBeGreaterThan(Date.now() + 15_000);
+    expect((await state(standins.registry)).moods).toEqual([mood]);
+    const answer = await fetch(standins.registry + path);
+    const text = await answer.text();
+    if (typeof expected === 'number') expect(answer.status).toBe(expected);
+    else if (mood === 'wrong-issuer') expect((JSON.parse(text) as { issuer: string }).issuer).toBe(`${standins.registry}/`);
+    else expect(text).toContain(expected);
+    await fetch(`${standins.registry}/standin/calm`, { method: 'POST' });
+    expect((await state(standins.registry)).moods).toEqual([]);
+    expect((await fetch(`${standins.registry}/jwks`)).status).toBe(200);
+  });
+
+  test('what is no handle is said, and moods end by themselves', async () => {
+    expect((await fetch(`${standins.registry}/standin/nothing`, { method: 'POST' })).status).toBe(404);
+    await fetch(`${standins.registry}/standin/failing?ms=1`, { method: 'POST' });
+    await new Promise((resolve) => setTimeout(resolve, 20));
+    expect((await fetch(`${standins.registry}/jwks`)).status).toBe(200);
   });
 });
