@@ -70,6 +70,25 @@ describe('security as the first draft of who may call', () => {
     );
   });
 
+  test('where the contract says that metadata is, for openIdConnect alone', () => {
+    const contract = `openapi: 3.1.0
+info: { title: T, version: '1' }
+paths: { /a: { get: {} } }
+components:
+  securitySchemes:
+    one: { type: openIdConnect, openIdConnectUrl: 'https://a.example/.well-known/openid-configuration' }
+    two: { type: openIdConnect }
+    three: { type: oauth2, openIdConnectUrl: 'https://b.example', flows: {} }
+    four: { type: openIdConnect, openIdConnectUrl: 7 }
+`;
+    expect(read(contract).listed?.schemes.map((scheme) => [scheme.name, scheme.metadataUrl, scheme.providers])).toEqual([
+      ['one', 'https://a.example/.well-known/openid-configuration', []],
+      ['two', null, []],
+      ['three', null, []],
+      ['four', null, []],
+    ]);
+  });
+
   test('no word about security is open, which is not the same as public', () => expect(read(minimal('  /a: { get: {} }')).listed?.access.kind).toBe('open'));
 });
 
