@@ -9,6 +9,8 @@ paths:
   /trees/{treeId}: { delete: { summary: Fell a tree } }
 `;
 const RESOURCE = 'https://orchards.example';
+// The second walk goes on where the first one ended.
+test.describe.configure({ mode: 'serial' });
 let upstream: Server;
 let upstreamUrl: string;
 
@@ -120,4 +122,81 @@ test('an API of one’s own: bring in, trust, require a scope, publish, call, re
   // What is open is pointed at.
   await page.getByRole('link', { name: 'Overlook' }).click();
   await expect(page.getByText('DELETE /trees/{treeId} is open to anyone')).toBeVisible();
+});
+
+test('two more providers with tokens of other shapes, without looking an address up', async ({ page, empty, demo }) => {
+  test.setTimeout(180_000);
+  const [trust, , , registry, dunlin] = demo.standins;
+  await signIn(page, empty.consoleUrl, empty.password);
+  const begin = async (issuer: string): Promise<void> => {
+    await page.getByRole('link', { name: /^Providers/ }).click();
+    await page.getByRole('link', { name: 'Trust a provider' }).click();
+    await page.getByLabel('Issuer').fill(issuer);
+    await page.getByLabel('this provider runs on this machine').check();
+  };
+
+  // ES256, scopes as an array: its claim map says where they are, and a sample shows what comes of it.
+  await begin(registry?.issuer ?? '');
+  await page.getByRole('button', { name: 'Ask the provider' }).click();
+  await expect(page.getByText('registry-1')).toBeVisible();
+  await page.getByLabel('Name').fill('Registry');
+  await page.getByRole('button', { name: 'Trust it in the draft' }).click();
+  await expect(page.getByRole('heading', { name: 'Registry' })).toBeVisible();
+  await page.getByLabel('Scopes comes from').fill('scp');
+  await page.getByLabel('A sample').fill('{ "sub": "s", "scp": ["trees:read"] }');
+  await expect(page.getByLabel('Principal').getByText('trees:read')).toBeVisible();
+  await page.getByRole('button', { name: 'Set in the draft' }).last().click();
+  await expect(page.getByRole('button', { name: 'Set in the draft' }).last()).toBeDisabled();
+
+  // Opaque tokens: a wrong secret is not found out before tokens come, so it is set wrong first.
+  await begin(dunlin?.issuer ?? '');
+  await page.getByLabel('How its tokens are proved').selectOption('introspection');
+  await page.getByRole('button', { name: 'Ask the provider' }).click();
+  await expect(page.getByLabel('Address of the endpoint')).toHaveValue(`${dunlin?.issuer}/token/introspection`);
+  await page.getByLabel('Name', { exact: true }).fill('Contractor');
+  await page.getByRole('button', { name: 'Trust it in the draft' }).click();
+  await expect(page.getByText('The gateway needs a', { exact: false }).first()).toBeVisible();
+  await page.getByLabel('Client id of the gateway there').fill('virga-gateway');
+  await page.getByLabel('Client secret').fill('not the secret');
+  await page.getByRole('button', { name: 'Trust it in the draft' }).click();
+  await expect(page.getByRole('heading', { name: 'Contractor' })).toBeVisible();
+
+  await page.getByRole('link', { name: /^APIs/ }).click();
+  await page.getByRole('link', { name: 'Orchards' }).click();
+  await page.getByRole('link', { name: 'Scopes and audience' }).click();
+  await page.getByLabel('tokens of Registry').check();
+  await page.getByLabel('tokens of Contractor').check();
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
+  const publish = async (): Promise<void> => {
+    await page.getByRole('button', { name: 'Publish' }).click();
+    await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click();
+    await expect(page.getByText('nothing unpublished')).toBeVisible();
+  };
+  await publish();
+
+  const gateway = `http://127.0.0.1:${Number(new URL(empty.consoleUrl).port) + 1}`;
+  const call = async (issuer: string, client: string): Promise<number> => {
+    const answer = await fetch(`${issuer}/token`, {
+      method: 'POST',
+      headers: { authorization: `Basic ${Buffer.from(client).toString('base64')}`, 'content-type': 'application/x-www-form-urlencoded' },
+      body: new URLSearchParams({ grant_type: 'client_credentials', scope: 'trees:read', resource: RESOURCE }),
+    });
+    const { access_token: token } = (await answer.json()) as { access_token: string };
+    return (await fetch(`${gateway}/orchards/trees`, { headers: { authorization: `Bearer ${token}` } })).status;
+  };
+  const ofTrust = () => call(trust?.issuer ?? '', 'workshop:workshop-demo-secret');
+  const ofRegistry = () => call(registry?.issuer ?? '', 'registry-sync:registry-demo-secret');
+  const ofContractor = () => call(dunlin?.issuer ?? '', 'inspection-kit:inspection-demo-secret');
+  expect([await ofTrust(), await ofRegistry(), await ofContractor()]).toEqual([200, 200, 503]);
+
+  // The provider's screen says why; set right and published, its tokens pass.
+  await page.getByRole('link', { name: /^Providers/ }).click();
+  await page.getByRole('row', { name: /Contractor/ }).click();
+  await expect(page.getByText(/answered 401, invalid_client/)).toBeVisible();
+  await page.getByLabel('Client secret').fill('gateway-demo-secret');
+  await page.getByRole('button', { name: 'Set in the draft' }).first().click();
+  await expect(page.getByText('changed, not published')).toBeVisible();
+  await publish();
+  expect([await ofTrust(), await ofRegistry(), await ofContractor()]).toEqual([200, 200, 200]);
 });

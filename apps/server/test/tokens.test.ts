@@ -1,5 +1,6 @@
 import type {
   ApiView,
+  AttentionView,
   BenchIssuerView,
   DiscoveryView,
   ExamineView,
@@ -234,6 +235,20 @@ describe('verification options', () => {
     expect((await examine(await trustToken(), { apiId, operationId: 'GET /gates', against: 'live' })).outcome).toBe('passed');
     await server.ok('PATCH', `/apis/${apiId}/operations`, { ids: ['GET /gates'], token: null });
   });
+});
+
+test('tokens in the query and for any audience are pointed at', async () => {
+  const before = await server.ok<ApiView>('GET', `/apis/${apiId}`);
+  await server.ok('PATCH', `/apis/${apiId}`, { token: { places: [...(before.token.places ?? []), { kind: 'query', name: 'key' }] } });
+  await server.ok('PATCH', `/apis/${apiId}/operations`, { ids: ['GET /gates'], token: { anyAudience: true, audiences: [] } });
+  await server.ok('POST', '/releases', { note: 'weak' });
+  const { items } = await server.ok<AttentionView>('GET', '/overlook/attention');
+  expect(items.map((item) => item.title)).toEqual(
+    expect.arrayContaining(['Gates takes tokens in the query', 'Gates: GET /gates takes tokens for any audience']),
+  );
+  await server.ok('PATCH', `/apis/${apiId}`, { token: { places: before.token.places } });
+  await server.ok('PATCH', `/apis/${apiId}/operations`, { ids: ['GET /gates'], token: null });
+  await server.ok('POST', '/releases', { note: 'strong again' });
 });
 
 describe('revocations', () => {

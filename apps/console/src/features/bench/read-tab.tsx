@@ -1,6 +1,9 @@
-import { recognise, type PastedItem } from '@virga/core';
+import { compileClaimMap, readToken, recognise, stranger, UnreadToken, type ClaimMap, type PastedItem } from '@virga/core';
+import { useQuery } from '@tanstack/react-query';
 import { useContext } from 'react';
 import { Field } from '../../parts/field';
+import { PrincipalFacts } from '../providers/claim-map-editor';
+import { providersQuery } from '../providers/queries';
 import { BenchContext } from './bench-state';
 import { KeepForm } from './kept-tab';
 import { TokenParts } from './token-parts';
@@ -52,10 +55,32 @@ export function ReadTab() {
           </div>
         )}
         {chosen && chosen.text !== '' && chosen.kind !== 'key-set' && chosen.kind !== 'unknown' && <TokenParts token={chosen.text} />}
-        {chosen && ['access-token', 'id-token', 'jwt'].includes(chosen.kind) && <KeepForm token={chosen.text} />}
+        {chosen && ['access-token', 'id-token', 'jwt'].includes(chosen.kind) && (
+          <>
+            <MadeOfIt token={chosen.text} />
+            <KeepForm token={chosen.text} />
+          </>
+        )}
         {!chosen && <p className="quiet">Nothing lies on the bench. Get a token from a provider, mint one, or paste what you have.</p>}
       </section>
       <VerifyPanel token={chosen?.text ?? ''} />
     </div>
+  );
+}
+
+/** The principal that the claim map of its provider makes of a token, proved or not. */
+function MadeOfIt({ token }: { readonly token: string }) {
+  const { data: providers } = useQuery(providersQuery);
+  const read = readToken(token);
+  if (read instanceof UnreadToken) return null;
+  const issuer = String(read.claims['iss'] ?? '');
+  const provider = providers?.items.find((item) => item.issuer === issuer);
+  const { rule } = stranger(issuer);
+  const known = provider ? { ...rule, id: provider.id, name: provider.name, claimMap: provider.claimMap as ClaimMap } : rule;
+  return (
+    <section aria-label="Principal that it makes">
+      <h2>Principal, by the claim map of {provider ? provider.name : 'the standards: its issuer is not trusted'}</h2>
+      <PrincipalFacts principal={compileClaimMap(known)(read.claims)} />
+    </section>
   );
 }

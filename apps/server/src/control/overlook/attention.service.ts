@@ -1,4 +1,5 @@
 import { Injectable } from '@nestjs/common';
+import type { ApiRule } from '@virga/core';
 import type { AttentionItem } from '@virga/protocol';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { ApisService } from '../apis/apis.service.js';
@@ -70,13 +71,7 @@ export class AttentionService {
           link,
         });
       }
-      if (api.token.audiences === 'ANY_AUDIENCE')
-        found.push({
-          mark: 'would-refuse',
-          title: `${api.name} takes tokens for any audience`,
-          detail: 'A token issued for another API passes here. Name the audiences.',
-          link: `/apis/${api.id}/access`,
-        });
+      found.push(...weakTokenRules(api));
       const unbound = api.schemes.filter((scheme) => scheme.type !== 'unsupported' && scheme.providers.length === 0);
       const used = unbound.filter((scheme) =>
         [api.access, ...api.operations.map((operation) => operation.access)].some(
@@ -102,4 +97,35 @@ export class AttentionService {
       link: '/releases',
     }));
   }
+}
+
+/** What an API asks too little of its tokens, itself or in single operations (OWASP API Security Top 10 2023, API2). */
+function weakTokenRules(api: ApiRule): AttentionItem[] {
+  const link = `/apis/${api.id}/access`;
+  const rules = [
+    { where: api.name, rule: api.token },
+    ...api.operations.flatMap(({ method, path, token }) => (token ? [{ where: `${api.name}: ${method} ${path}`, rule: token }] : [])),
+  ];
+  return rules.flatMap(({ where, rule }): AttentionItem[] => [
+    ...(rule.audiences === 'ANY_AUDIENCE'
+      ? [
+          {
+            mark: 'would-refuse' as const,
+            title: `${where} takes tokens for any audience`,
+            detail: 'A token issued for another API passes here. Name the audiences.',
+            link,
+          },
+        ]
+      : []),
+    ...(rule.places?.some((place) => place.kind === 'query')
+      ? [
+          {
+            mark: 'would-refuse' as const,
+            title: `${where} takes tokens in the query`,
+            detail: 'Addresses end up in logs, histories and referrers, and the tokens with them (RFC 6750 section 5.3). Take them in a header.',
+            link,
+          },
+        ]
+      : []),
+  ]);
 }
