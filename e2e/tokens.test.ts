@@ -41,6 +41,8 @@ test('a curl line is pasted: what it holds, every check, and the one that decide
   await expect(page.getByRole('complementary', { name: 'Why' })).toContainText('gates:operate');
   await page.keyboard.press('Escape');
   await page.getByRole('combobox', { name: 'Operation' }).selectOption('GET /gates');
+  // The answer to another question does not stay beside this one.
+  await expect(page.getByText('The gateway answers 403.')).toBeHidden();
   await page.getByRole('button', { name: 'Verify', exact: true }).click();
   await expect(page.getByText('The gateway lets it pass.')).toBeVisible();
   await expect(page.getByLabel('Principal', { exact: true }).last()).toContainText('open-data');

@@ -73,13 +73,13 @@ const PASSED: Readonly<Record<CheckId, Say>> = {
   introspection: (token) => ({ says: 'The provider says that the token is active', wanted: 'active true', found: text(token?.provider.name) }),
   provider: (token) => ({ says: 'The operation takes tokens of this provider', found: text(token?.provider.name) }),
   'provider-algorithm': (token, { token: rule }) => ({
-    says: 'The API takes this algorithm',
+    says: token?.form === 'opaque' ? 'It is not verified by a signature here' : 'The API takes this algorithm',
     wanted: all(rule.algorithms),
     found: text(token?.algorithm ?? undefined),
   }),
   kind: () => ({ says: 'Nothing marks it as an ID token' }),
   type: (token, { token: rule }) => ({
-    says: rule.type === 'ANY_TYPE' ? 'Any type is taken' : 'The type fits',
+    says: token?.form === 'opaque' ? 'An opaque token has no type; none is asked of it' : rule.type === 'ANY_TYPE' ? 'Any type is taken' : 'The type fits',
     wanted: rule.type,
     found: token?.typ ?? 'none',
   }),

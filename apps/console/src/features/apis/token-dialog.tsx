@@ -40,7 +40,7 @@ export function TokenDialog({
   const flip = (member: TokenMember, own: boolean) => {
     const next = { ...rule };
     for (const part of partsOf(member)) {
-      if (own) Object.assign(next, { [part]: api.token[part] ?? null });
+      if (own) Object.assign(next, { [part]: api.token[part] ?? (part === 'stepUp' ? { acrValues: [], maxAgeSeconds: 900 } : null) });
       else delete next[part];
     }
     setRule(next);

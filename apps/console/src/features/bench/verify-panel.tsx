@@ -15,13 +15,16 @@ import { isAimed, TargetPicker } from './target-picker';
 export function VerifyPanel({ token }: { readonly token: string }) {
   const { target, proof, set } = useContext(BenchContext);
   const verify = useMutation({
-    mutationFn: () => api.post<ExamineView>('/bench/examinations', { ...target, token, ...(proof === '' ? {} : { dpopProof: proof }) }),
+    mutationFn: (input: object) => api.post<ExamineView>('/bench/examinations', input),
   });
+  const question = { ...target, token, ...(proof === '' ? {} : { dpopProof: proof }) };
+  // An answer to another question than the one on the screen would mislead.
+  const answer = JSON.stringify(verify.variables) === JSON.stringify(question) ? verify.data : undefined;
   return (
     <section className="stack">
       <h2>Verify</h2>
       <TargetPicker />
-      {(proof !== '' || verify.data?.checks.some((check) => check.step === 'proof' && check.outcome === 'refuse')) && (
+      {(proof !== '' || answer?.checks.some((check) => check.step === 'proof' && check.outcome === 'refuse')) && (
         <Field
           id="proof"
           label="DPoP proof that goes along"
@@ -31,13 +34,13 @@ export function VerifyPanel({ token }: { readonly token: string }) {
         </Field>
       )}
       <div>
-        <Button variant="contained" disabled={token === '' || !isAimed(target) || verify.isPending} onClick={() => verify.mutate()}>
+        <Button variant="contained" disabled={token === '' || !isAimed(target) || verify.isPending} onClick={() => verify.mutate(question)}>
           {verify.isPending ? 'Verifying…' : 'Verify'}
         </Button>
       </div>
       <ProblemNotice error={verify.error} />
-      {verify.data && <Outcome view={verify.data} />}
-      {!verify.data && <p className="quiet">Choose what it is held against. Every check is run, also those behind the first that fails.</p>}
+      {answer && <Outcome view={answer} />}
+      {!answer && <p className="quiet">Choose what it is held against. Every check is run, also those behind the first that fails.</p>}
     </section>
   );
 }
