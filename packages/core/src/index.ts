@@ -36,7 +36,7 @@ export {
 } from './document/claim-map.js';
 export { METHOD_NAMES } from './document/method-names.js';
 export { checkDocument } from './release/check-document.js';
-export { compileRelease } from './release/compile-release.js';
+export { compileInSteps, compileRelease } from './release/compile-release.js';
 export { diffReleases, type ReleaseChange } from './release/diff-releases.js';
 export { describeAccess } from './access/describe-access.js';
 export { readTemplate } from './route/path-template.js';

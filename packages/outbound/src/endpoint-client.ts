@@ -1,5 +1,6 @@
 import { Agent, request } from 'undici';
-import { checkUrl, guardedLookup, OutboundError, type ReachPolicy } from './address-guard.js';
+import { checkUrl, guardedLookup, type ReachPolicy } from './address-guard.js';
+import { readBody } from './read-body.js';
 import { inWords } from './guarded-fetch.js';
 
 /** An answer of an endpoint, read whole. */
@@ -37,15 +38,8 @@ export class EndpointClient {
   async call(ask: EndpointRequest): Promise<EndpointAnswer> {
     try {
       checkUrl(this.#url, this.#policy);
-      const { statusCode, body } = await request(this.#url, { dispatcher: this.#agent, signal: AbortSignal.timeout(this.#timeoutMs), ...ask });
-      const parts: Buffer[] = [];
-      let size = 0;
-      for await (const part of body as AsyncIterable<Buffer>) {
-        size += part.length;
-        if (size > MAX_BYTES) throw new OutboundError(`${this.#url.href} sent more than ${MAX_BYTES} bytes`);
-        parts.push(part);
-      }
-      return { status: statusCode, text: Buffer.concat(parts).toString('utf8') };
+      const answer = await request(this.#url, { dispatcher: this.#agent, signal: AbortSignal.timeout(this.#timeoutMs), ...ask });
+      return { status: answer.statusCode, text: await readBody(answer, this.#url.href, MAX_BYTES) };
     } catch (error) {
       throw inWords(error, this.#url.href, this.#timeoutMs);
     }

@@ -46,7 +46,7 @@ async function attempt(url: string, provider: ProviderAddress): Promise<Discover
   try {
     const fetched = await guardedFetch(url, provider);
     if (fetched.status !== 200) return `answered ${fetched.status}`;
-    const read = readDiscovery(parse(fetched.text), provider.issuer);
+    const read = readDiscovery(parse(fetched.text, url), provider.issuer);
     return 'reason' in read ? `${read.member ? `${read.member}: ` : ''}${read.reason}` : read;
   } catch (error) {
     return (error as Error).message;
@@ -60,8 +60,8 @@ async function attempt(url: string, provider: ProviderAddress): Promise<Discover
 export async function fetchKeys(jwksUri: string, provider: ReachPolicy): Promise<FetchedKeys> {
   const fetched = await guardedFetch(jwksUri, provider);
   if (fetched.status !== 200) throw new OutboundError(`${jwksUri} answered ${fetched.status}`);
-  const read = await readKeySet(parse(fetched.text));
-  if (!read) throw new OutboundError(`${jwksUri} did not send a key set`);
+  const read = await readKeySet(parse(fetched.text, jwksUri));
+  if (!read) throw new OutboundError(`${jwksUri} did not send a key set: a JSON object with a list “keys” (RFC 7517 section 5)`);
   return { ...usable(read), cacheSeconds: fetched.cacheSeconds };
 }
 
@@ -75,10 +75,13 @@ export function usable(read: ReadKeySet | null): ReadKeySet {
   return read;
 }
 
-function parse(text: string): unknown {
+/** @throws OutboundError that says what the text is instead of JSON */
+function parse(text: string, address: string): unknown {
+  if (text.trim() === '') throw new OutboundError(`${address} sent an empty answer`);
+  if (/^\s*</.test(text)) throw new OutboundError(`${address} answered with an HTML or XML page, not with JSON; is it the address of a page for people?`);
   try {
     return JSON.parse(text);
-  } catch {
-    return null;
+  } catch (error) {
+    throw new OutboundError(`${address} did not send JSON: ${(error as Error).message.slice(0, 200)}`);
   }
 }

@@ -1,4 +1,5 @@
 import { Agent, request } from 'undici';
+import { readBody } from './read-body.js';
 import { checkUrl, guardedLookup, OutboundError, type ReachPolicy } from './address-guard.js';
 
 export interface FetchLimits {
@@ -7,7 +8,7 @@ export interface FetchLimits {
   readonly maxRedirects: number;
 }
 
-export const DOCUMENT_LIMITS: FetchLimits = { maxBytes: 512 * 1024, timeoutMs: 5000, maxRedirects: 0 };
+export const DOCUMENT_LIMITS: FetchLimits = { maxBytes: 2 * 1024 * 1024, timeoutMs: 5000, maxRedirects: 0 };
 
 /** A fetched text. `cacheSeconds` is what Cache-Control allows (RFC 9111 section 5.2.2.1); null when it says nothing. */
 export interface Fetched {
@@ -46,14 +47,8 @@ async function followUrl(start: URL, policy: ReachPolicy, limits: FetchLimits, a
       url = new URL(location, url);
       continue;
     }
-    const parts: Buffer[] = [];
-    let size = 0;
-    for await (const part of answer.body as AsyncIterable<Buffer>) {
-      size += part.length;
-      if (size > limits.maxBytes) throw new OutboundError(`${url.href} sent more than ${limits.maxBytes} bytes`);
-      parts.push(part);
-    }
-    return { url: url.href, status: answer.statusCode, text: Buffer.concat(parts).toString('utf8'), cacheSeconds: maxAge(answer.headers['cache-control']) };
+    const text = await readBody(answer, url.href, limits.maxBytes);
+    return { url: url.href, status: answer.statusCode, text, cacheSeconds: maxAge(answer.headers['cache-control']) };
   }
 }
 

@@ -26,7 +26,7 @@ export interface CompiledRights {
 
 /** Null when the rule asks for nothing. Unknown and unsupported schemes give an empty set of providers: nobody meets them. */
 export function compileRights(rule: AccessRule, schemes: readonly SchemeRule[]): CompiledRights | null {
-  if (rule.kind !== 'required') return null;
+  if (rule.kind === 'open' || rule.kind === 'public') return null;
   const byName = new Map(schemes.map((scheme) => [scheme.name, scheme]));
   const resolve = (requirement: SchemeRequirement): CompiledRequirement => {
     const scheme = byName.get(requirement.scheme);
@@ -45,11 +45,11 @@ export function compileRights(rule: AccessRule, schemes: readonly SchemeRule[]):
 }
 
 /**
- * Whether a principal meets one of the alternatives. Anonymous callers meet only `{}`. A refusal names the scopes
+ * Whether a principal meets one of the alternatives. Callers without one meet only `{}`, whatever the steps before said. A refusal names the scopes
  * of the alternative that came closest, which is what RFC 6750 section 3.1 lets the caller know.
  */
 export function checkRights(rights: CompiledRights, principal: Principal | null): Finding {
-  if (principal === null) return finding('rights.anonymous', {});
+  if (principal === null) return rights.anonymous ? finding('rights.anonymous', {}) : finding('credential.missing', {});
   let closest: CompiledRequirement | null = null;
   let closestMissing: readonly string[] = [];
   let missingRole: CompiledRequirement | null = null;

@@ -9,6 +9,7 @@ export function describeAccess(rule: AccessRule | null): string {
     case 'public':
       return 'anyone, said public';
     case 'required':
+      if (rule.alternatives.length === 0) return 'nobody, until somebody decides';
       return rule.alternatives.map((alternative) => (alternative.length === 0 ? 'anonymous' : alternative.map(describeRequirement).join(' and '))).join(' or ');
   }
 }

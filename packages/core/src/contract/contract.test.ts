@@ -3,7 +3,11 @@ import { readdirSync, readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
 import { fixture } from '../../test/support.js';
-import { diffContracts } from './diff-contracts.js';
+import { apiRule, requires } from '../../test/support.js';
+import { compareCallers } from '../access/compare-callers.js';
+import type { AccessRule } from '../document/access-rule.js';
+import type { ApiRule } from '../document/release-document.js';
+import { diffContracts, type Declared } from './diff-contracts.js';
 import { listOperations } from './list-operations.js';
 import { readContract } from './read-contract.js';
 
@@ -176,12 +180,145 @@ describe('descriptions that cannot be used in part or at all', () => {
   });
 });
 
-test('a newer description is compared by method and path, whatever its parameters are called', () => {
-  const before = read(minimal('  /a/{id}: { get: { summary: A } }\n  /b: { get: {} }')).listed?.operations ?? [];
-  const after = read(minimal('  /a/{key}: { get: { summary: A } }\n  /c: { post: { security: [] } }')).listed?.operations ?? [];
-  expect(diffContracts(before, after)).toEqual([
-    { kind: 'changed', method: 'GET', path: '/a/{key}', detail: 'path parameters renamed, was /a/{id}' },
-    { kind: 'added', method: 'POST', path: '/c', detail: '' },
-    { kind: 'removed', method: 'GET', path: '/b', detail: '' },
-  ]);
+describe('a requirement that cannot be read lets nobody in (OpenAPI 3.1.2 section 4.8.30)', () => {
+  const schemes = 'components: { securitySchemes: { trust: { type: http, scheme: bearer } } }';
+  const ofOperation = (security: string) => {
+    const { listed } = read(minimal(`  /a:\n    get:\n      security: ${security}`, schemes));
+    return { rule: listed?.operations[0]?.access, errors: listed?.problems.items.filter((item) => item.severity === 'error') ?? [] };
+  };
+  const NOBODY = { kind: 'required', origin: 'contract', alternatives: [] };
+
+  test.each([
+    '["trust"]',
+    '[null]',
+    '[["trust"]]',
+    '[7]',
+    '{}',
+    '{ trust: [] }',
+    '"trust"',
+    'null',
+    '[{ trust: read }]',
+    '[{ trust: { read: true } }]',
+    '[{ trust: [[read]] }]',
+    '[{ trust: [null] }]',
+    '[{ trust: null }]',
+  ])('%s', (security) => {
+    const { rule, errors } = ofOperation(security);
+    expect(rule).toEqual(NOBODY);
+    expect(errors[0]?.pointer).toMatch(/^\/paths\/~1a\/get\/security/);
+  });
+
+  test('a stray dash in YAML', () => expect(ofOperation('\n        -').rule).toEqual(NOBODY));
+
+  test('beside others that can be read, only itself', () =>
+    expect(ofOperation('[{ trust: [] }, null]').rule).toMatchObject({ alternatives: [[{ scheme: 'trust', scopes: [] }]] }));
+
+  test.each(['[]', '[{}]', '[{}, {}]'])('%s asks for nothing', (security) =>
+    expect(ofOperation(security).rule).toEqual({ kind: 'public', origin: 'contract' }),
+  );
+
+  test('as the default of the whole description too', () => {
+    expect(read(minimal('  /a: { get: {} }', `security: [trust]\n${schemes}`)).listed?.access).toEqual(NOBODY);
+  });
+
+  test('no number of notices crowds an error out', () => {
+    const many = Array.from({ length: 400 }, (_, index) => `  /p${index}: { get: {} }`).join('\n');
+    const { problems } = read(minimal(`${many}\n  /z: { get: { security: [null] } }`)).listed ?? {};
+    expect(problems?.items[0]).toMatchObject({ severity: 'error', pointer: '/paths/~1z/get/security/0' });
+  });
+});
+
+describe('what would be lost without a word is named', () => {
+  test.each<[string, string, RegExp]>([
+    ['a path without slash', '  a: { get: {} }', /begins with a slash/],
+    ['a method in capitals', '  /a: { GET: {} }', /small letters/],
+    ['a query in a path', '  /a?b={c}: { get: {} }', /has no query/],
+    ['what stands beside a reference', '  /b: { get: {} }\n  /a: { $ref: "#/paths/~1b", post: {} }', /beside \$ref/],
+    ['a reference to another file', '  /a: { $ref: "other.yaml" }', /not in this document/],
+    ['an operation that is none', '  /a: { get: null }', /an operation is an object/],
+    ['two spellings of one path', '  /caf%C3%A9: { get: {} }\n  /café: { get: {} }', /matches the same requests/],
+    ['no paths', '  {}', /no paths/],
+  ])('%s', (_name, paths, message) => expect(read(minimal(paths)).listed?.problems.items[0]?.message).toMatch(message));
+
+  test('“refuse everyone” is said only of operations that do', () => {
+    const schemes = 'components: { securitySchemes: { k: { type: apiKey, in: header, name: X }, t: { type: http, scheme: bearer } } }';
+    const said = (security: string) =>
+      read(minimal(`  /a: { get: { operationId: a, security: ${security} } }`, schemes)).listed?.problems.items.map((item) => item.message);
+    expect(said('[{ k: [] }]')).toEqual([expect.stringContaining('1 operation that takes nothing else refuse everyone')]);
+    expect(said('[{ k: [] }, { t: [] }]')).toEqual([expect.stringContaining('no operation depends on it alone')]);
+  });
+
+  test('too many operations: none of them', () => {
+    const many = Array.from({ length: 20_001 }, (_, index) => `"/p${index}":{"get":{}}`).join(',');
+    const { listed } = read(`{"openapi":"3.1.0","info":{"title":"T","version":"1"},"paths":{${many}}}`);
+    expect([listed?.operations.length, listed?.problems.items[0]?.severity]).toEqual([0, 'error']);
+  });
+});
+
+describe('a newer description', () => {
+  const trust = 'components: { securitySchemes: { s: { type: oauth2 }, k: { type: apiKey } } }';
+  const apiOf = (paths: string, rest = '', change: Partial<ApiRule> = {}): { api: ApiRule; declared: Declared } => {
+    const { listed } = read(minimal(paths, rest));
+    if (!listed) throw new Error('the description cannot be read');
+    const schemes = listed.schemes.map((scheme) => ({ ...scheme, providers: scheme.type === 'unsupported' ? [] : ['trust'] }));
+    const operations = listed.operations.map(({ pointer: _pointer, ...own }) => ({ ...own, id: `${own.method} ${own.path}`, token: null }));
+    return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };
+  };
+  const diff = (before: ReturnType<typeof apiOf>, after: ReturnType<typeof apiOf>) => diffContracts(before.api, after.api, before.declared, after.declared);
+
+  test('is compared by method and path, whatever its parameters are called', () => {
+    expect(
+      diff(apiOf('  /a/{id}: { get: { summary: A } }\n  /b: { get: {} }'), apiOf('  /a/{key}: { get: { summary: A } }\n  /c: { post: { security: [] } }')),
+    ).toEqual([
+      { kind: 'added', method: 'POST', path: '/c', detail: 'anyone, said public', callers: 'wider' },
+      { kind: 'changed', method: 'GET', path: '/a/{key}', detail: 'path parameters renamed, was /a/{id}', callers: 'same' },
+      { kind: 'removed', method: 'GET', path: '/b', detail: '', callers: 'same' },
+    ]);
+  });
+
+  test('that changes the default names every operation that inherits it, wider ones first', () => {
+    const paths = '  /a: { get: {} }\n  /b: { get: { security: [{ s: [x] }] } }';
+    const changes = diff(apiOf(paths, `security: [{ s: [x] }]\n${trust}`), apiOf(paths.replace('[x]', '[x, y]'), `security: [{ s: [] }]\n${trust}`));
+    expect(changes.map(({ method, path, callers }) => `${callers} ${method} ${path}`)).toEqual(['wider  default security', 'wider GET /a', 'narrower GET /b']);
+  });
+
+  test('that gives a scheme another type names the scheme and its operations', () => {
+    const paths = '  /a: { get: { security: [{ s: [] }] } }';
+    const changes = diff(apiOf(paths, trust), apiOf(paths, trust.replace('type: oauth2', 'type: apiKey')));
+    expect(changes.map(({ path, callers }) => [path, callers])).toEqual([
+      ['/a', 'narrower'],
+      ['security scheme s', 'same'],
+    ]);
+  });
+
+  test('that declares something else under a rule set by hand says so', () => {
+    const hand = (declared: string) => {
+      const made = apiOf(`  /a: { get: { security: ${declared} } }`, trust);
+      const operations = made.api.operations.map((one) => ({ ...one, access: requires('s', 'own') }));
+      return { ...made, api: { ...made.api, operations } };
+    };
+    expect(diff(hand('[{ s: [x] }]'), hand('[{ s: [y] }]'))).toEqual([
+      expect.objectContaining({ path: '/a', callers: 'same', detail: expect.stringMatching(/declared security was scope x, is scope y/) as string }),
+    ]);
+  });
+});
+
+test('who may call by two rules is compared by what they demand', () => {
+  const schemes = [{ name: 's', type: 'oauth2' as const, declared: 'oauth2', metadataUrl: null, providers: ['p'] }];
+  const rule = (...alternatives: [string[], ('all' | 'any')?, string[]?][]): AccessRule => ({
+    kind: 'required',
+    origin: 'hand',
+    alternatives: alternatives.map(([scopes, match = 'all', roles = []]) => [{ scheme: 's', scopes, match, roles }]),
+  });
+  const change = (before: AccessRule, after: AccessRule) => compareCallers({ access: before, schemes }, { access: after, schemes });
+  expect(change(rule([['a']]), rule([['a']], [['b']]))).toBe('wider');
+  expect(change(rule([['a']], [['b']]), rule([['b']]))).toBe('narrower');
+  expect(change(rule([['a', 'b']]), rule([['a', 'b'], 'any']))).toBe('wider');
+  expect(change(rule([['a', 'b'], 'any']), rule([['a']]))).toBe('narrower');
+  expect(change(rule([['a'], 'all', ['r']]), rule([['a'], 'all', ['r', 't']]))).toBe('wider');
+  expect(change(rule([['a'], 'all', ['r']]), rule([['a']]))).toBe('wider');
+  expect(change(rule([['a', 'b']]), rule([['b', 'a']]))).toBe('same');
+  expect(change(rule([['a']]), { kind: 'public', origin: 'hand' })).toBe('wider');
+  expect(change({ kind: 'open', origin: 'hand' }, { kind: 'public', origin: 'hand' })).toBe('same');
+  expect(change({ kind: 'required', origin: 'hand', alternatives: [] }, rule([['a']]))).toBe('wider');
 });

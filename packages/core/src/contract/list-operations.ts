@@ -1,10 +1,11 @@
-import type { AccessRule, SchemeRequirement } from '../document/access-rule.js';
+import type { AccessRule } from '../document/access-rule.js';
 import type { SchemeRule } from '../document/release-document.js';
 import { METHOD_NAMES } from '../document/method-names.js';
 import { readTemplate } from '../route/path-template.js';
 import { ConfigError } from '../util/config-error.js';
 import { isRecord, pointerOf, pointerToken, valueAt } from '../util/json-pointer.js';
 import { ProblemList } from './problem.js';
+import { readSecurity } from './read-security.js';
 
 /** One operation of a description. */
 export interface ContractOperation {
@@ -39,18 +40,25 @@ const MAX_OPERATIONS = 20_000;
  */
 export function listOperations(document: Json): ListedContract {
   const problems = new ProblemList();
+  if (!isRecord(document['paths']) || Object.keys(document['paths']).length === 0)
+    problems.add(
+      document['paths'] === undefined || isRecord(document['paths']) ? 'notice' : 'error',
+      '/paths',
+      'the description has no paths, so it has no operations',
+    );
   const info = recordOf(document['info']);
   const schemes = readSchemes(document, problems);
   const names = new Set(schemes.map((scheme) => scheme.name));
   const operations = readPaths(document, names, problems);
-  if (operations.length === 0) problems.add('notice', '/paths', 'the description has no operations');
+  const access = readSecurity(document['security'], '/security', names, problems) ?? { kind: 'open', origin: 'contract' };
+  nameUncheckable(schemes, operations, access, problems);
   checkReferences(document, problems);
   return {
     title: textOf(info['title']) || 'Untitled API',
     version: textOf(info['version']) || '0',
     servers: arrayOf(document['servers']).map((server) => textOf(recordOf(server)['url'])),
     operations,
-    access: readSecurity(document['security'], '/security', names, problems) ?? { kind: 'open', origin: 'contract' },
+    access,
     schemes,
     scopes: readScopes(document),
     problems,
@@ -62,20 +70,24 @@ function readPaths(document: Json, schemes: ReadonlySet<string>, problems: Probl
   const taken = new Map<string, string>();
   const ids = new Set<string>();
   for (const [path, entry] of Object.entries(recordOf(document['paths']))) {
-    if (!path.startsWith('/')) continue;
+    if (path.startsWith('x-')) continue;
     const pointer = pointerOf('paths', path);
-    try {
-      readTemplate(path, pointer);
-    } catch (error) {
-      problems.add('error', pointer, error instanceof ConfigError ? error.message : 'the path cannot be read');
-      continue;
-    }
+    const template = templateOf(path, pointer, problems);
+    if (template === null) continue;
+    if (!isRecord(entry)) problems.add('error', pointer, 'a path item is an object; this one is not read');
     const item = follow(document, entry, pointer, problems);
+    if (isRecord(entry) && entry['$ref'] !== undefined && Object.keys(item).length === 0)
+      problems.add('error', pointer, `refers to ${String(entry['$ref']).slice(0, 120)}, which is not in this document; its operations are not read`);
+    nameStrayMembers(recordOf(entry), item, pointer, problems);
     for (const method of METHOD_NAMES) {
       const operation = item[method.toLowerCase()];
-      if (!isRecord(operation)) continue;
       const at = `${pointer}/${method.toLowerCase()}`;
-      const key = `${method} ${path.replace(/\{[^{}]+\}/g, '{}')}`;
+      if (operation === undefined) continue;
+      if (!isRecord(operation)) {
+        problems.add('error', at, 'an operation is an object; this one is not read');
+        continue;
+      }
+      const key = `${method} ${template}`;
       const other = taken.get(key);
       if (other !== undefined) {
         problems.add('error', at, `matches the same requests as ${method} ${other}; only the first is used`);
@@ -83,13 +95,71 @@ function readPaths(document: Json, schemes: ReadonlySet<string>, problems: Probl
       }
       taken.set(key, path);
       if (operations.length >= MAX_OPERATIONS) {
-        problems.add('error', at, `more than ${MAX_OPERATIONS} operations`);
-        return operations;
+        // Half of a description would leave the other half unguarded or unserved without a word.
+        problems.add('error', '/paths', `the description has more than ${MAX_OPERATIONS} operations; none of them is taken`);
+        return [];
       }
       operations.push(readOperation(operation, method, path, at, ids, schemes, problems));
     }
   }
   return operations;
+}
+
+/** A path in the form in which two spellings of it are one; null when it cannot be used. */
+function templateOf(path: string, pointer: string, problems: ProblemList): string | null {
+  if (!path.startsWith('/')) {
+    problems.add('error', pointer, `a path begins with a slash, ${path.slice(0, 100)} does not; its operations are not read`);
+    return null;
+  }
+  const mark = /[?#]/.exec(path)?.[0];
+  if (mark !== undefined) {
+    problems.add('error', pointer, `a path has no ${mark === '?' ? 'query' : 'fragment'}; ${path.slice(0, 100)} is never matched and not read`);
+    return null;
+  }
+  try {
+    return readTemplate(path, pointer)
+      .map((segment) => (segment.kind === 'fixed' ? segment.text : (segment.around?.join('{}') ?? '{}')))
+      .join('/');
+  } catch (error) {
+    problems.add('error', pointer, error instanceof ConfigError ? error.message : 'the path cannot be read');
+    return null;
+  }
+}
+
+const PATH_ITEM_MEMBERS = new Set(['$ref', 'summary', 'description', 'servers', 'parameters', ...METHOD_NAMES.map((name) => name.toLowerCase())]);
+
+/** Names members of a path item that say something and are not read: methods in capitals, and what stands beside a reference. */
+function nameStrayMembers(entry: Json, followed: Json, pointer: string, problems: ProblemList): void {
+  for (const name of new Set([...Object.keys(entry), ...Object.keys(followed)])) {
+    const at = `${pointer}/${pointerToken(name)}`;
+    const lower = name.toLowerCase();
+    if (
+      entry['$ref'] !== undefined &&
+      name !== '$ref' &&
+      entry[name] !== undefined &&
+      PATH_ITEM_MEMBERS.has(lower) &&
+      !['summary', 'description'].includes(name)
+    )
+      problems.add('error', at, 'stands beside $ref, which replaces it; it is not read');
+    else if (name !== lower && PATH_ITEM_MEMBERS.has(lower)) problems.add('error', at, `methods are written in small letters; ${name} is not read`);
+    else if (!PATH_ITEM_MEMBERS.has(name) && !name.startsWith('x-'))
+      problems.add('notice', at, `${name.slice(0, 60)} means nothing in a path item; it is not read`);
+  }
+}
+
+/** Names schemes that cannot be checked, and how many operations nobody can call because of them. */
+function nameUncheckable(schemes: readonly SchemeRule[], operations: readonly ContractOperation[], access: AccessRule, problems: ProblemList): void {
+  for (const scheme of schemes.filter((item) => item.type === 'unsupported')) {
+    const closed = operations.filter((operation) => {
+      const rule = operation.access ?? access;
+      return rule.kind === 'required' && rule.alternatives.every((alternative) => alternative.some((item) => item.scheme === scheme.name));
+    }).length;
+    const meaning =
+      closed === 0
+        ? 'no operation depends on it alone'
+        : `${closed} ${closed === 1 ? 'operation that takes' : 'operations that take'} nothing else refuse everyone`;
+    problems.add('notice', pointerOf('components', 'securitySchemes', scheme.name), `a scheme of type ${scheme.declared} is not checked yet; ${meaning}`);
+  }
 }
 
 function readOperation(
@@ -115,24 +185,6 @@ function readOperation(
   };
 }
 
-/** `[]` says that no security is asked; `{}` inside says that anonymous calls are enough; absence inherits. */
-function readSecurity(value: unknown, pointer: string, schemes: ReadonlySet<string>, problems: ProblemList): AccessRule | null {
-  if (value === undefined) return null;
-  if (!Array.isArray(value)) {
-    problems.add('error', pointer, 'security is an array of requirements');
-    return null;
-  }
-  if (value.length === 0) return { kind: 'public', origin: 'contract' };
-  const alternatives = (value as unknown[]).map((requirement, index) =>
-    Object.entries(recordOf(requirement)).map(([scheme, scopes]): SchemeRequirement => {
-      if (!schemes.has(scheme))
-        problems.add('error', `${pointer}/${index}/${pointerToken(scheme)}`, `there is no security scheme ${scheme}; nobody can meet this requirement`);
-      return { scheme, scopes: arrayOf(scopes).filter((scope) => typeof scope === 'string'), match: 'all', roles: [] };
-    }),
-  );
-  return { kind: 'required', origin: 'contract', alternatives };
-}
-
 function readSchemes(document: Json, problems: ProblemList): SchemeRule[] {
   return Object.entries(recordOf(recordOf(document['components'])['securitySchemes'])).map(([name, entry]) => {
     const pointer = pointerOf('components', 'securitySchemes', name);
@@ -141,7 +193,6 @@ function readSchemes(document: Json, problems: ProblemList): SchemeRule[] {
     const httpScheme = textOf(scheme['scheme']).toLowerCase();
     const kind = type === 'oauth2' || type === 'openIdConnect' ? type : type === 'http' && httpScheme === 'bearer' ? 'http-bearer' : 'unsupported';
     const declared = type === 'http' ? `http ${httpScheme}` : type || 'unknown';
-    if (kind === 'unsupported') problems.add('notice', pointer, `a scheme of type ${declared} is not checked yet; operations that ask for it refuse everyone`);
     const metadataUrl = kind === 'openIdConnect' ? textOf(scheme['openIdConnectUrl']).slice(0, 2000) || null : null;
     return { name, type: kind, declared, metadataUrl, providers: [] };
   });

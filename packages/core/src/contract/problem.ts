@@ -1,4 +1,4 @@
-/** Something in a description that is wrong or cannot be used. `error` stops the import; `notice` only says so. */
+/** Something in a description. `error`: it is wrong, and what it says is not taken as said. `notice`: worth knowing. */
 export interface ContractProblem {
   readonly severity: 'error' | 'notice';
   /** JSON Pointer into the document (RFC 6901). */
@@ -13,11 +13,18 @@ export const MAX_PROBLEMS = 200;
 
 /** Collects problems up to a bound. */
 export class ProblemList {
-  readonly items: ContractProblem[] = [];
+  readonly #errors: ContractProblem[] = [];
+  readonly #notices: ContractProblem[] = [];
   total = 0;
 
   add(severity: ContractProblem['severity'], pointer: string, message: string, line: number | null = null): void {
     this.total++;
-    if (this.items.length < MAX_PROBLEMS) this.items.push({ severity, pointer, message, line });
+    const list = severity === 'error' ? this.#errors : this.#notices;
+    if (list.length < MAX_PROBLEMS) list.push({ severity, pointer, message, line });
+  }
+
+  /** Errors first, so that no number of notices crowds one out. */
+  get items(): readonly ContractProblem[] {
+    return [...this.#errors, ...this.#notices].slice(0, MAX_PROBLEMS);
   }
 }

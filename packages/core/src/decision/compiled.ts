@@ -19,6 +19,8 @@ export interface CompiledStep {
 
 export interface CompiledOperation {
   readonly rule: OperationRule;
+  /** The API that it belongs to; no other one's upstream is ever called for it. */
+  readonly api: ApiRule;
   readonly label: string;
   readonly access: AccessRule;
   readonly rights: CompiledRights | null;
@@ -36,6 +38,8 @@ export interface CompiledApi {
   readonly operations: readonly CompiledOperation[];
   /** Path and query of the API's resource metadata on this gateway (RFC 9728 section 3). */
   readonly metadataPath: string;
+  /** Characters of the base path in its normal form, which a request's path begins with. */
+  readonly baseLength: number;
 }
 
 export interface CompiledRelease {

@@ -97,7 +97,8 @@ function headerFinder(name: string, scheme: string | null, rule: TokenRule): Com
     if (header === undefined) return null;
     const isDpop = takesDpop && /^dpop(?: |$)/i.test(header);
     if (!isDpop && !prefix.test(header)) return otherScheme(header, scheme, where, rule.dpop === 'required');
-    const token = header.slice(isDpop ? 5 : scheme.length + 1);
+    // One or more blanks stand between scheme and credential (RFC 9110 section 11.4).
+    const token = header.slice(isDpop ? 4 : scheme.length).replace(/^ +/, '');
     return TOKEN.test(token) ? { token, scheme: isDpop ? 'DPoP' : 'Bearer' } : malformed(token, where, isDpop ? 'DPoP' : scheme);
   };
 }

@@ -36,6 +36,8 @@ export class Exchange {
   /** The normalised path, empty until it is read. */
   path = '';
   query = '';
+  /** The path below the base of the API that was chosen, beginning with a slash; what the upstream's prefix is put in front of. */
+  below = '';
   api: CompiledApi | null = null;
   operation: CompiledOperation | null = null;
   parameters: readonly string[] = NONE;

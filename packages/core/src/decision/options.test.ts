@@ -130,6 +130,27 @@ describe('revocations', () => {
   ])('%s', async (_name, revoked, claims, code) => {
     expect(await codeOf(await trust.sign(goodClaims(claims)), { ports: { revocations: () => new Revocations([revoked]) } })).toBe(code);
   });
+
+  test('the strictest of several counts, in any order, and one whose time cannot be read counts for all times', async () => {
+    const token = await trust.sign(goodClaims());
+    const full = entry({ issuedBefore: null });
+    const old = entry({ issuedBefore: NOW - 600_000 });
+    const unread = entry({ issuedBefore: 'yesterday' as unknown as number });
+    for (const entries of [
+      [full, old],
+      [old, full],
+      [old, unread],
+      [unread, old],
+    ])
+      expect(await codeOf(token, { ports: { revocations: () => new Revocations(entries) } })).toBe('claims.revoked');
+    expect(await codeOf(token, { ports: { revocations: () => new Revocations([old, old]) } })).not.toBe('claims.revoked');
+  });
+
+  test('a jti that is a number is revoked by its digits', async () => {
+    const token = await trust.sign(goodClaims({ jti: 77 as unknown as string }));
+    const ports = { revocations: () => new Revocations([entry({ kind: 'jti', value: '77', issuedBefore: null })]) };
+    expect(await codeOf(token, { ports })).toBe('claims.revoked');
+  });
 });
 
 describe('roles', () => {

@@ -25,7 +25,8 @@ export function compileProofStep(rule: TokenRule, ports: Ports): CompiledStep {
       const wrong = checkForm(exchange, bound, rule) ?? checkCertificate(exchange, bound, rule);
       if (wrong) return wrong;
       if (bound?.jkt) return checkDpop(exchange, bound.jkt, rule, ports);
-      return finding('proof.certificate-matched', { thumbprint: bound?.certificate ?? '' });
+      if (bound?.certificate) return finding('proof.certificate-matched', { thumbprint: bound.certificate });
+      throw new Error('invariant: a binding that was asked for is a key or a certificate');
     },
   };
 }

@@ -39,6 +39,7 @@ export const ALGORITHMS = {
   ES384: row('EC', 'P-384', 384, ecdsa(384), 'RFC 7518 section 3.4'),
   ES512: row('EC', 'P-521', 521, ecdsa(512), 'RFC 7518 section 3.4'),
   EdDSA: row('OKP', 'Ed25519', 256, { name: 'Ed25519' }, 'RFC 8037 section 3.1'),
+  Ed25519: row('OKP', 'Ed25519', 256, { name: 'Ed25519' }, 'RFC 9864 section 2.2'),
   HS256: row('oct', null, 256, hmac(256), 'RFC 7518 section 3.2'),
   HS384: row('oct', null, 384, hmac(384), 'RFC 7518 section 3.2'),
   HS512: row('oct', null, 512, hmac(512), 'RFC 7518 section 3.2'),
@@ -48,6 +49,13 @@ export type Algorithm = keyof typeof ALGORITHMS;
 
 /** Algorithms a provider's published keys can serve; the symmetric ones need a secret and are left out. */
 export const PUBLIC_KEY_ALGORITHMS: readonly Algorithm[] = (Object.keys(ALGORITHMS) as Algorithm[]).filter((name) => ALGORITHMS[name].keyType !== 'oct');
+
+/** Whether a key that names an algorithm serves another name: `EdDSA` with an Ed25519 key is what RFC 9864 calls `Ed25519`. */
+export function isAlgorithmOf(named: unknown, algorithm: Algorithm): boolean {
+  if (named === algorithm) return true;
+  const same: readonly unknown[] = ['EdDSA', 'Ed25519'];
+  return same.includes(named) && same.includes(algorithm);
+}
 
 export function isAlgorithm(name: unknown): name is Algorithm {
   return typeof name === 'string' && Object.hasOwn(ALGORITHMS, name);

@@ -7,16 +7,17 @@ export interface Confirmation {
   readonly jkt: string | null;
   /** RFC 8705 section 3.1. */
   readonly certificate: string | null;
-  /** Members of `cnf` that this gateway cannot check; with any of them the token is refused. */
+  /** Members of `cnf` that this gateway cannot check or read; with any of them the token is refused. */
   readonly unknown: readonly string[];
 }
 
-/** Reads `cnf`; null when the token is bound to nothing. */
+/** Reads `cnf`; null when the token is bound to nothing. What cannot be read is a binding that nobody can meet. */
 export function readConfirmation(claims: JsonObject): Confirmation | null {
   const cnf = claims['cnf'];
   if (cnf === undefined) return null;
   if (!isRecord(cnf)) return { jkt: null, certificate: null, unknown: ['cnf that is no object'] };
-  const text = (name: string) => (typeof cnf[name] === 'string' ? cnf[name] : null);
+  if (Object.keys(cnf).length === 0) return { jkt: null, certificate: null, unknown: ['cnf without members'] };
+  const text = (name: string) => (typeof cnf[name] === 'string' && cnf[name] !== '' ? cnf[name] : null);
   const jkt = text('jkt');
   const certificate = text('x5t#S256');
   const unknown = Object.keys(cnf).filter((name) => !((name === 'jkt' && jkt !== null) || (name === 'x5t#S256' && certificate !== null)));

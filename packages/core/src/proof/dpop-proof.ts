@@ -1,8 +1,9 @@
 import { calculateJwkThumbprint, compactVerify, importJWK, type JWK } from 'jose';
-import { ALGORITHMS, PUBLIC_KEY_ALGORITHMS, isAlgorithm, type Algorithm } from '../document/algorithms.js';
+import { ALGORITHMS, PUBLIC_KEY_ALGORITHMS, isAlgorithm, isAlgorithmOf, type Algorithm } from '../document/algorithms.js';
 import { bitsOfKey } from '../provider/read-key-set.js';
 import { isRecord } from '../util/json-pointer.js';
 import { finding, type Finding } from '../verdict/codes.js';
+import { isNumericDate } from '../token/check-claims.js';
 import { readToken, UnreadToken } from '../token/read-token.js';
 import { shorten } from '../token/verify-token.js';
 import { sameTarget } from './same-target.js';
@@ -44,7 +45,7 @@ export async function verifyProof(text: string, facts: ProofFacts): Promise<Veri
   const token = readToken(text);
   if (token instanceof UnreadToken) return wrong('it is not a signed JWT');
   const { header, claims } = token;
-  if (header['typ'] !== 'dpop+jwt') return wrong('its typ is not dpop+jwt');
+  if (!isProofType(header['typ'])) return wrong('its typ is not dpop+jwt');
   if (header['crit'] !== undefined) return wrong('it has critical extensions');
   const alg = header['alg'];
   if (!isAlgorithm(alg) || !PUBLIC_KEY_ALGORITHMS.includes(alg))
@@ -58,6 +59,9 @@ export async function verifyProof(text: string, facts: ProofFacts): Promise<Veri
   }
   return checkMembers(claims, facts) ?? checkBinding(claims, facts, key.thumbprint, alg);
 }
+
+/** Media types are compared without case, and “application/” may stand in front (RFC 7515 section 4.1.9). */
+const isProofType = (typ: unknown): boolean => typeof typ === 'string' && /^(application\/)?dpop\+jwt$/i.test(typ);
 
 type Members = Readonly<Record<string, unknown>>;
 
@@ -74,6 +78,14 @@ function checkMembers(claims: Members, facts: ProofFacts): Finding | null {
   if (facts.nowMs > (iat + pastSeconds) * 1000 || facts.nowMs < (iat - futureSeconds) * 1000) {
     return finding('proof.time', { at: Math.round(iat * 1000), now: facts.nowMs, pastSeconds, futureSeconds });
   }
+  return checkLife(claims, facts.nowMs);
+}
+
+/** Times that RFC 9449 does not ask for but RFC 7519 sections 4.1.4 and 4.1.5 give a meaning. */
+function checkLife({ exp, nbf }: Members, nowMs: number): Finding | null {
+  if (exp !== undefined && !(isNumericDate(exp) && nowMs < exp * 1000)) return wrong('its exp has passed or is no number of seconds');
+  if (nbf !== undefined && !(isNumericDate(nbf) && nowMs >= (nbf - DPOP_WINDOW.futureSeconds) * 1000))
+    return wrong('its nbf is in the future or no number of seconds');
   return null;
 }
 
@@ -90,6 +102,10 @@ const PRIVATE_MEMBERS = ['d', 'p', 'q', 'dp', 'dq', 'qi', 'k', 'oth'];
 async function readProofKey(jwk: unknown, algorithm: Algorithm): Promise<{ material: Awaited<ReturnType<typeof importJWK>>; thumbprint: string } | string> {
   if (!isRecord(jwk)) return 'it carries no public key (jwk)';
   if (PRIVATE_MEMBERS.some((name) => jwk[name] !== undefined)) return 'it carries a private key';
+  if (jwk['alg'] !== undefined && !isAlgorithmOf(jwk['alg'], algorithm)) return `its key is for ${JSON.stringify(jwk['alg']).slice(0, 40)}`;
+  if (jwk['use'] !== undefined && jwk['use'] !== 'sig') return 'its key is not for signatures (use)';
+  const operations = jwk['key_ops'];
+  if (operations !== undefined && !(Array.isArray(operations) && operations.includes('verify'))) return 'its key is not for checking signatures (key_ops)';
   const facts = ALGORITHMS[algorithm];
   if (jwk['kty'] !== facts.keyType || (facts.curve !== null && jwk['crv'] !== facts.curve)) return `its key does not go with ${algorithm}`;
   if (bitsOfKey(jwk) < facts.minBits) return 'its key is too short';

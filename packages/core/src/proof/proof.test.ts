@@ -45,6 +45,9 @@ describe('a DPoP proof', () => {
     ['no id', { jti: undefined }, {}, 'proof.malformed'],
     ['an id too long', { jti: 'x'.repeat(DPOP_WINDOW.maxJti + 1) }, {}, 'proof.malformed'],
     ['no time', { iat: undefined }, {}, 'proof.malformed'],
+    ['a life that is over', { exp: SECONDS }, {}, 'proof.malformed'],
+    ['a life that cannot be read', { exp: 'soon' }, {}, 'proof.malformed'],
+    ['a life that has not begun', { nbf: SECONDS + 60 }, {}, 'proof.malformed'],
     ['too old', { iat: SECONDS - DPOP_WINDOW.pastSeconds - 1 }, {}, 'proof.time'],
     ['of the future', { iat: SECONDS + DPOP_WINDOW.futureSeconds + 1 }, {}, 'proof.time'],
     ['no token', { ath: undefined }, {}, 'proof.token'],
@@ -55,6 +58,18 @@ describe('a DPoP proof', () => {
         ? await new SignJWT(good()).setProtectedHeader({ typ: 'dpop+jwt', alg: 'ES256' }).sign(privateKey)
         : await sign(claims, header);
     expect(await codeOf(proof)).toBe(code);
+  });
+
+  test.each<[string, Record<string, unknown>]>([
+    ['is for another algorithm', { alg: 'ES384' }],
+    ['names no algorithm that there is', { alg: null }],
+    ['is for encryption', { use: 'enc' }],
+    ['is for signing only', { key_ops: ['sign'] }],
+  ])('with a key that %s is refused', async (_name, change) => expect(await codeOf(await sign({}, { jwk: { ...jwk, ...change } }))).toBe('proof.malformed'));
+
+  test('may say more than it must: its key’s use, its own life, its media type in full', async () => {
+    const more = { jwk: { ...jwk, alg: 'ES256', use: 'sig', key_ops: ['verify'] }, typ: 'application/DPoP+JWT' };
+    expect(await codeOf(await sign({ exp: SECONDS + 30, nbf: SECONDS }, more))).toBe('genuine');
   });
 
   test('may be slow by the window and fast by a little', async () => {
@@ -143,6 +158,7 @@ test('what a token is bound to (RFC 7800 section 3.1, RFC 8705 section 3.1, RFC 
   expect(readConfirmation({ cnf: { jkt: 'a' } })).toEqual({ jkt: 'a', certificate: null, unknown: [] });
   expect(readConfirmation({ cnf: { 'x5t#S256': 'b', jkt: 'a' } })).toEqual({ jkt: 'a', certificate: 'b', unknown: [] });
   expect(readConfirmation({ cnf: { jwk: {} } })?.unknown).toEqual(['jwk']);
+  for (const cnf of [{}, null, [], '', { jkt: '' }, { 'x5t#S256': null }, { jkt: 'a', extra: 1 }]) expect(readConfirmation({ cnf })?.unknown).toHaveLength(1);
   expect(readConfirmation({ cnf: { jkt: 7 } })?.unknown).toEqual(['jkt']);
   expect(readConfirmation({ cnf: 'a' })?.unknown).toHaveLength(1);
 });

@@ -92,9 +92,19 @@ describe('key sets', () => {
 
   test.each([null, [], {}, { keys: {} }, 'text'])('%j is no key set', async (document) => expect(await readKeySet(document)).toBeNull());
 
+  test.each<[string, (key: JWK) => Record<string, unknown>, RegExp]>([
+    ['standard base64', (key) => ({ ...key, x: `${String(key.x).slice(0, -1)}+` }), /its x is in standard base64/],
+    ['padding', (key) => ({ ...key, y: `${key.y ?? ''}=` }), /its y is in standard base64/],
+    ['a member that is no text', (key) => ({ ...key, x: 7 }), /its x is not base64url/],
+    ['a certificate chain alone', () => ({ kty: 'RSA', x5c: ['MIIB'] }), /its n and e are missing; it has a certificate chain/],
+  ])('%s is named for what it is', async (_name, change, reason) => {
+    const set = await readKeySet({ keys: [change(await published('ES256'))] });
+    expect(set?.refused[0]?.reason).toMatch(reason);
+  });
+
   test('a set of thousands is read up to its bound', async () => {
     const key = await published('ES256');
     const set = await readKeySet({ keys: Array.from({ length: 3000 }, () => key) });
-    expect([set?.keys.length, set?.refused.length]).toEqual([100, 1]);
+    expect([set?.keys.length, set?.refused.length]).toEqual([500, 1]);
   });
 });

@@ -49,12 +49,19 @@ export function readDiscovery(document: unknown, issuer: string): Discovery | Di
   if (!isRecord(document)) return { member: '', reason: 'the answer is not a JSON object' };
   const named = document['issuer'];
   if (named !== issuer) {
-    const said = typeof named === 'string' ? `"${named.slice(0, 200)}"` : 'nothing';
+    if (named !== undefined && typeof named !== 'string')
+      return {
+        member: 'issuer',
+        reason: `the document's issuer is ${named === null ? 'null' : Array.isArray(named) ? 'an array' : `of type ${typeof named}`}, not a text`,
+      };
+    const said = named === undefined ? 'no issuer' : `"${named.slice(0, 200)}"`;
     const hint = typeof named === 'string' && named.replace(/\/$/, '') === issuer.replace(/\/$/, '') ? '; they differ only in a slash at the end' : '';
     return { member: 'issuer', reason: `the document names ${said}, asked was "${issuer}"${hint}` };
   }
   const jwksUri = document['jwks_uri'];
-  if (typeof jwksUri !== 'string' || !URL.canParse(jwksUri)) return { member: 'jwks_uri', reason: 'there is no key set address' };
+  if (jwksUri === undefined) return { member: 'jwks_uri', reason: 'there is no key set address' };
+  if (typeof jwksUri !== 'string') return { member: 'jwks_uri', reason: 'the key set address is not a text' };
+  if (!URL.canParse(jwksUri)) return { member: 'jwks_uri', reason: `"${jwksUri.slice(0, 200)}" is relative or no address; an absolute URL is needed` };
   return {
     issuer,
     jwksUri,

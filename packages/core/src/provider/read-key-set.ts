@@ -1,5 +1,5 @@
 import { calculateJwkThumbprint, importJWK, type CryptoKey, type JWK } from 'jose';
-import { ALGORITHMS, type Algorithm } from '../document/algorithms.js';
+import { ALGORITHMS, isAlgorithmOf, type Algorithm } from '../document/algorithms.js';
 import { isCanonicalBase64url } from '../util/base64url.js';
 import { rsaWeakness } from './weak-rsa.js';
 import { isRecord } from '../util/json-pointer.js';
@@ -18,7 +18,7 @@ export interface ReadKeySet {
 }
 
 /** At most this many keys of one set are read. */
-const MAX_KEYS = 100;
+export const MAX_KEYS = 500;
 const PRIVATE_MEMBERS = ['d', 'p', 'q', 'dp', 'dq', 'qi', 'oth'];
 
 /**
@@ -56,6 +56,8 @@ function reasonToRefuse(jwk: Record<string, unknown>): string | null {
     const fits = typeof algorithm === 'string' && Object.hasOwn(ALGORITHMS, algorithm) && ALGORITHMS[algorithm as Algorithm].keyType === type;
     if (!fits) return `its alg ${JSON.stringify(algorithm)} does not go with key type ${type}`;
   }
+  const spelt = misspelt(jwk);
+  if (spelt !== null) return spelt;
   if (type === 'RSA') {
     const bits = bitsOf(jwk['n']);
     if (bits < 2048) return `RSA key of ${bits} bits; at least 2048 are needed`;
@@ -63,6 +65,24 @@ function reasonToRefuse(jwk: Record<string, unknown>): string | null {
   }
   if (algorithmsFor(jwk).length === 0) return `curve ${JSON.stringify(jwk['crv'])} is not known`;
   return null;
+}
+
+/** Members that every key of a type needs (RFC 7518 sections 6.2.1 and 6.3.1, RFC 8037 section 2). */
+const NEEDED: Readonly<Record<string, readonly string[]>> = { RSA: ['n', 'e'], EC: ['crv', 'x', 'y'], OKP: ['crv', 'x'] };
+
+/** What is missing from the members of a key or spelt in another alphabet; null when nothing is. */
+function misspelt(jwk: Record<string, unknown>): string | null {
+  const needed = NEEDED[String(jwk['kty'])] ?? [];
+  const missing = needed.filter((name) => jwk[name] === undefined);
+  if (missing.length > 0) {
+    const chain = jwk['x5c'] === undefined ? '' : '; it has a certificate chain (x5c) alone, and that is no key of its own (RFC 7517 section 4.7)';
+    return `its ${missing.join(' and ')} ${missing.length === 1 ? 'is' : 'are'} missing${chain}`;
+  }
+  const text = (name: string): string => (typeof jwk[name] === 'string' ? jwk[name] : '');
+  const standard = needed.find((name) => name !== 'crv' && /[+/=]/.test(text(name)));
+  if (standard !== undefined) return `its ${standard} is in standard base64; base64url without padding is needed (RFC 7515 section 2)`;
+  const wrong = needed.find((name) => text(name) === '' || (name !== 'crv' && !isCanonicalBase64url(text(name))));
+  return wrong === undefined ? null : `its ${wrong} is not base64url (RFC 7515 section 2)`;
 }
 
 /** Makes one acceptable JWK ready; null when its members do not form a key. Also used for keys set by hand. */
@@ -104,7 +124,7 @@ async function importKey(jwk: JWK, algorithm: Algorithm): Promise<CryptoKey> {
 function algorithmsFor(jwk: JWK): Algorithm[] {
   return (Object.keys(ALGORITHMS) as Algorithm[]).filter((name) => {
     const facts = ALGORITHMS[name];
-    return facts.keyType === jwk.kty && (facts.curve === null || facts.curve === jwk.crv) && (jwk.alg === undefined || jwk.alg === name);
+    return facts.keyType === jwk.kty && (facts.curve === null || facts.curve === jwk.crv) && (jwk.alg === undefined || isAlgorithmOf(jwk.alg, name));
   });
 }
 

@@ -1,5 +1,6 @@
 import { PUBLIC_KEY_ALGORITHMS, isAlgorithm } from '../document/algorithms.js';
 import { takesOpaqueTokens, type OpaqueTokens, type ProviderRule, type ProviderSource } from '../document/provider-rule.js';
+import { MAX_KEYS } from '../provider/read-key-set.js';
 import { issuerProblem } from '../provider/read-discovery.js';
 import { fail, unique, within } from './check-values.js';
 
@@ -40,7 +41,7 @@ function checkSource(source: ProviderSource, at: string): void {
       return;
     case 'keys':
       if (source.keys.length === 0) fail(`${at}/keys`, 'there is no key');
-      if (source.keys.length > 100) fail(`${at}/keys`, 'there are more than 100 keys');
+      if (source.keys.length > MAX_KEYS) fail(`${at}/keys`, `there are more than ${MAX_KEYS} keys`);
       return;
     case 'secret':
       if (source.secret === '') fail(`${at}/secret`, 'no secret is named');

@@ -59,7 +59,7 @@ describe('providers of a release', () => {
     ['a key set with credentials', { kind: 'key-set-url', url: 'https://u:p@a.example/keys' }, '/url'],
     ['a key set behind a fragment', { kind: 'key-set-url', url: 'https://a.example/keys#x' }, '/url'],
     ['no key', { kind: 'keys', keys: [] }, '/keys'],
-    ['too many keys', { kind: 'keys', keys: Array.from({ length: 101 }, () => ({})) }, '/keys'],
+    ['too many keys', { kind: 'keys', keys: Array.from({ length: 501 }, () => ({})) }, '/keys'],
     ['a secret without name', { kind: 'secret', secret: '' }, '/secret'],
     ['an endpoint that is none', { kind: 'userinfo', ...OPAQUE, endpoint: 'ftp://a.example' }, '/endpoint'],
     ['a good answer for a day', { kind: 'userinfo', ...OPAQUE, positiveSeconds: 86_400 }, '/positiveSeconds'],

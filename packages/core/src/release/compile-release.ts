@@ -1,5 +1,5 @@
 import { compileRights } from '../access/check-rights.js';
-import { checkDocument } from './check-document.js';
+import { checkInSteps } from './check-document.js';
 import { compileClaimChecks, compileClaimsStep } from '../decision/claims-step.js';
 import type { CompiledApi, CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
 import { compileCredentialStep } from '../decision/credential-step.js';
@@ -25,14 +25,28 @@ import { finding } from '../verdict/codes.js';
  * @throws ConfigError with the pointer of the member that is wrong
  */
 export function compileRelease(document: ReleaseDocument, ports: Ports): CompiledRelease {
-  checkDocument(document);
+  const compiling = compileInSteps(document, ports);
+  for (;;) {
+    const step = compiling.next();
+    if (step.done) return step.value;
+  }
+}
+
+/**
+ * The same, one small step at a time, so that whoever serves meanwhile can do so between two of them.
+ * @throws ConfigError from `next()` with the pointer of the member that is wrong
+ */
+export function* compileInSteps(document: ReleaseDocument, ports: Ports): Generator<void, CompiledRelease> {
+  yield* checkInSteps(document);
   const trusted = document.providers.map((rule, index): TrustedProvider => ({ rule, readPrincipal: compileClaimMap(rule, `/providers/${index}`) }));
   const providersById = new Map(trusted.map((provider) => [provider.rule.id, provider]));
   // Tokens of providers that are asked are never proved by a key, so their issuers choose none.
   const byIssuer = new Map(trusted.filter(({ rule }) => !takesOpaqueTokens(rule)).map((provider) => [provider.rule.issuer, provider]));
   const context: TokenContext = { verifier: { byIssuer, keys: ports.keys }, cache: new TokenCache(), providers: providersById, ports };
   const router = new Router<CompiledOperation, CompiledApi>();
-  const apis = document.apis.map((api, index) => addApi(api, index, router, context));
+  const apis: CompiledApi[] = [];
+  for (const [index, api] of document.apis.entries()) apis.push(yield* addApi(api, index, router, context));
+  yield* router.complete();
   return {
     document,
     router,
@@ -45,36 +59,57 @@ export function compileRelease(document: ReleaseDocument, ports: Ports): Compile
   };
 }
 
-function addApi(rule: ApiRule, index: number, router: Router<CompiledOperation, CompiledApi>, context: TokenContext): CompiledApi {
+function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation, CompiledApi>, context: TokenContext): Generator<void, CompiledApi> {
   const pointer = `/apis/${index}`;
-  const base: TemplateSegment[] = rule.basePath === '' ? [] : readTemplate(rule.basePath, `${pointer}/basePath`);
-  if (base.some((segment) => segment.kind !== 'fixed')) throw new ConfigError(`${pointer}/basePath`, 'a base path has no parameters');
+  const base = readBase(rule.basePath, `${pointer}/basePath`);
+  const operations: CompiledOperation[] = [];
+  const compiled: CompiledApi = {
+    rule,
+    operations,
+    metadataPath: `${METADATA_PREFIX}${rule.basePath}`,
+    baseLength: base.reduce((length, segment) => length + (segment.kind === 'fixed' ? segment.text.length + 1 : 0), 0),
+  };
+  const { origin, pathname } = new URL(rule.upstream.url);
+  const prefix = readBase(pathname.replace(/\/$/, ''), `${pointer}/upstream/url`);
+  const add = router.addArea({ base, origin, prefix }, compiled, `${pointer}/basePath`);
   const lines = new Map<string, CompiledLine>();
-  const operations = rule.operations.map((operation, position) => compileOperation(operation, rule, `${pointer}/operations/${position}`, context, lines));
-  const compiled: CompiledApi = { rule, operations, metadataPath: `${METADATA_PREFIX}${rule.basePath}` };
-  router.addArea(base, compiled, `${pointer}/basePath`);
-  for (const [position, operation] of operations.entries()) {
+  for (const [position, operation] of rule.operations.entries()) {
     const at = `${pointer}/operations/${position}`;
-    const segments = operation.rule.path === '/' && base.length > 0 ? [] : readTemplate(operation.rule.path, `${at}/path`);
-    const full = [...base, ...segments];
-    router.add(full, operation.rule.method, operation, at);
+    const { line, ...made } = compileOperation(operation, rule, at, context, lines);
+    operations.push(made);
+    const segments = operation.path === '/' && base.length > 0 ? [] : readTemplate(operation.path, `${at}/path`);
+    add(segments, operation.method, made, line, at);
     // The root of an API below a base path is reached with and without the slash, by the same rule.
-    if (operation.rule.path === '/' && base.length > 0) router.add([...base, { kind: 'fixed', text: '' }], operation.rule.method, operation, at);
+    if (operation.path === '/' && base.length > 0) add([{ kind: 'fixed', text: '' }], operation.method, made, line, at);
+    yield;
   }
   return compiled;
+}
+
+/** A base path, or the path of an upstream's address: fixed segments only. */
+function readBase(path: string, pointer: string): TemplateSegment[] {
+  const base = path === '' ? [] : readTemplate(path, pointer);
+  if (base.some((segment) => segment.kind !== 'fixed')) throw new ConfigError(pointer, 'a base path has no parameters');
+  return base;
 }
 
 /** The part of an operation that depends only on who may call and how tokens are verified. */
 type CompiledLine = Pick<CompiledOperation, 'rights' | 'token' | 'claimChecks' | 'fallLine'>;
 
 /** @param lines those made already for this API: operations with equal rules share them */
-function compileOperation(rule: OperationRule, api: ApiRule, pointer: string, context: TokenContext, lines: Map<string, CompiledLine>): CompiledOperation {
+function compileOperation(
+  rule: OperationRule,
+  api: ApiRule,
+  pointer: string,
+  context: TokenContext,
+  lines: Map<string, CompiledLine>,
+): CompiledOperation & { readonly line: CompiledLine } {
   const access = rule.access ?? api.access;
   const key = JSON.stringify([access, rule.token]);
   let line = lines.get(key);
   if (!line) lines.set(key, (line = compileLine(access, { ...api.token, ...rule.token }, api, pointer, context)));
   const parameterNames = [...rule.path.matchAll(/\{([^{}]+)\}/g)].map((match) => match[1] ?? '');
-  return { rule, label: `${rule.method} ${rule.path}`, access, parameterNames, ...line };
+  return { rule, api, label: `${rule.method} ${rule.path}`, access, parameterNames, ...line, line };
 }
 
 function compileLine(access: AccessRule, token: TokenRule, api: ApiRule, pointer: string, context: TokenContext): CompiledLine {

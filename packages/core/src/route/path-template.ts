@@ -67,3 +67,31 @@ export function normaliseFixed(text: string): string {
     return /^[A-Za-z0-9_~.-]$/.test(character) ? character : escape;
   });
 }
+
+/** How much fixed text stands around the parameters of a segment; 0 for a plain parameter. */
+export const literalLength = (around: readonly string[] | null): number => around?.reduce((sum, text) => sum + text.length, 0) ?? 0;
+
+/** Whether a path matches a template to the letter. */
+export function matchesTemplate(template: readonly TemplateSegment[], path: readonly string[]): boolean {
+  return template.length === path.length && template.every((segment, index) => matchesSegment(segment, path[index] ?? ''));
+}
+
+function matchesSegment(segment: TemplateSegment, text: string): boolean {
+  if (segment.kind === 'fixed') return segment.text === text;
+  return text !== '' && (segment.around === null || matchAround(segment.around, text) !== null);
+}
+
+/**
+ * Whether a template is at least as specific as another in every segment, so that every reader that puts concrete paths
+ * first (OpenAPI 3.1.2 section 4.8.8) prefers it where both match. True also for equal ones.
+ */
+export function isMoreSpecific(template: readonly TemplateSegment[], other: readonly TemplateSegment[]): boolean {
+  return template.length === other.length && template.every((segment, index) => isWithin(segment, other[index] as TemplateSegment));
+}
+
+function isWithin(segment: TemplateSegment, other: TemplateSegment): boolean {
+  if (other.kind === 'fixed') return segment.kind === 'fixed' && segment.text === other.text;
+  if (segment.kind === 'fixed') return matchesSegment(other, segment.text);
+  if (other.around === null) return true;
+  return segment.around !== null && matchAround(other.around, segment.around.join('x')) !== null;
+}

@@ -1,4 +1,5 @@
 import { finding, type Finding } from '../verdict/codes.js';
+import { foldSegment, foldText } from './fold-segment.js';
 
 /** The longest request target that is read, in characters. */
 export const MAX_TARGET_LENGTH = 8192;
@@ -20,8 +21,8 @@ const QUERY = /^[\x21\x24-\x7e]*$/;
 /**
  * Reads a request target (RFC 9112 section 3.2) and brings its path into one normal form (RFC 3986 section 6.2.2):
  * escapes of unreserved characters are resolved and others upper-cased. What two readers could take for two different
- * paths is refused and not repaired: dot segments, empty segments, encoded separators, escapes inside escapes,
- * matrix parameters, control characters.
+ * paths is refused and not repaired: dot segments (of any script, with or without blanks), empty segments, encoded
+ * separators and their compatibility forms, escapes inside escapes or of no UTF-8, matrix parameters, control characters.
  * Passing: `/gates/%47-12` is `/gates/G-12`. Refused: `/gates/..%2Fsecret`.
  */
 export function readPath(target: string): ReadPath | Finding {
@@ -39,8 +40,12 @@ export function readPath(target: string): ReadPath | Finding {
 
 function originFormOf(target: string): string | null {
   if (!/^https?:\/\//i.test(target)) return null;
-  const slash = target.indexOf('/', target.indexOf('//') + 2);
-  return slash < 0 ? '/' : target.slice(slash);
+  // The authority ends at the first slash or question mark (RFC 3986 section 3.2); without a path it is “/”.
+  const rest = target.slice(target.indexOf('//') + 2);
+  const end = rest.search(/[/?#]/);
+  if (end === 0) return null;
+  const below = end < 0 ? '' : rest.slice(end);
+  return below.startsWith('/') ? below : `/${below}`;
 }
 
 function normalise(path: string, query: string): ReadPath | Finding {
@@ -72,5 +77,24 @@ function readSegment(text: string, index: number, last: boolean): string | Findi
     return UNRESERVED.test(character) ? character : upper;
   });
   if (problem) return problem;
-  return segment === '.' || segment === '..' ? finding('path.dot-segment', { at }) : segment;
+  const hidden = hiddenMark(segment, at);
+  if (hidden) return hidden;
+  if (foldSegment(segment) !== '') return segment;
+  return foldText(decodeURIComponent(segment)).includes('.') ? finding('path.dot-segment', { at }) : finding('path.empty-segment', { at });
+}
+
+/** A character whose compatibility form (NFKC) is a separator, an escape or a control character; or bytes that are not UTF-8. */
+function hiddenMark(segment: string, at: number): Finding | null {
+  if (!/%[89A-F]/.test(segment)) return null;
+  let text: string;
+  try {
+    text = decodeURIComponent(segment);
+  } catch {
+    return finding('path.malformed-escape', { at });
+  }
+  for (const character of text) {
+    if (character > '\u007f' && /[/\\%?#;\p{Cc}]/u.test(character.normalize('NFKC')))
+      return finding('path.encoded-separator', { found: encodeURIComponent(character) });
+  }
+  return null;
 }

@@ -2,7 +2,8 @@ import fc from 'fast-check';
 import { ConfigError } from '../util/config-error.js';
 import { matchAround, readTemplate } from './path-template.js';
 import { readPath } from './read-path.js';
-import { foldSegment, Router } from './router.js';
+import { foldSegment } from './fold-segment.js';
+import { Router } from './router.js';
 
 const codeOf = (target: string): string => {
   const read = readPath(target);
@@ -19,6 +20,9 @@ describe('reading a request target (RFC 3986 section 6.2.2, RFC 9112 section 3.2
     ['/a%20b', '/a%20b'],
     ['/100%25', '/100%25'],
     ['/a%3Bb', '/a%3Bb'],
+    ['http://gateway.example?x=/b', '/'],
+    ['/a/b.', '/a/b.'],
+    ['/.well-known', '/.well-known'],
     ['http://gateway.example/gates?x=1', '/gates'],
     ['http://gateway.example', '/'],
   ])('%s is %s', (target, path) => expect(codeOf(target)).toBe(path));
@@ -29,6 +33,21 @@ describe('reading a request target (RFC 3986 section 6.2.2, RFC 9112 section 3.2
     ['/./a', 'path.dot-segment'],
     ['/a/%2e%2E/b', 'path.dot-segment'],
     ['/a/.%2e/b', 'path.dot-segment'],
+    ['/a/...', 'path.dot-segment'],
+    ['/a/..%20/b', 'path.dot-segment'],
+    ['/a/%E2%80%A5/b', 'path.dot-segment'],
+    ['/a/%E2%80%A6', 'path.dot-segment'],
+    ['/a/%EF%BC%8E%EF%BC%8E/b', 'path.dot-segment'],
+    ['/a/.%EF%BC%8E/b', 'path.dot-segment'],
+    ['/a/%EF%BD%A1%E3%80%82', 'path.dot-segment'],
+    ['/a/%20/b', 'path.empty-segment'],
+    ['/a/%E2%80%8B/b', 'path.empty-segment'],
+    ['/a%EF%BC%8Fb', 'path.encoded-separator'],
+    ['/a%EF%BC%9Bb', 'path.encoded-separator'],
+    ['/a%E2%84%80b', 'path.encoded-separator'],
+    ['/a%C0%AE%C0%AE', 'path.malformed-escape'],
+    ['/a%E9', 'path.malformed-escape'],
+    ['http:///a', 'path.target'],
     ['//a', 'path.empty-segment'],
     ['/a//b', 'path.empty-segment'],
     ['/a%2Fb', 'path.encoded-separator'],
@@ -78,12 +97,25 @@ describe('path templates (OpenAPI 3.1.2 section 4.8.8.2)', () => {
   });
 });
 
-const routerOf = (templates: readonly string[], method = 'GET'): Router<string, string> => {
+/** Areas by their base, each with its upstream and templates; a template is its own target and its own rule. */
+type Areas = Readonly<Record<string, { readonly upstream?: string; readonly templates: readonly (string | readonly [string, string])[] }>>;
+
+const segmentsOf = (path: string) => (path === '' ? [] : readTemplate(path, path));
+
+function routerOfAreas(areas: Areas): Router<string, string> {
   const router = new Router<string, string>();
-  router.addArea([], 'api', '/');
-  for (const template of templates) router.add(readTemplate(template, template), method, template, template);
+  for (const [base, { upstream = `http://${base.replaceAll('/', '')}.example`, templates }] of Object.entries(areas)) {
+    const { origin, pathname } = new URL(upstream);
+    const add = router.addArea({ base: segmentsOf(base), origin, prefix: segmentsOf(pathname.replace(/\/$/, '')) }, base, base);
+    for (const entry of templates) {
+      const [method, template] = typeof entry === 'string' ? ['GET', entry] : entry;
+      add(readTemplate(template, template), method, `${base}${template}`, `${method} ${base}${template}`, template);
+    }
+  }
+  for (const step of router.complete()) void step;
   return router;
-};
+}
+const routerOf = (templates: readonly string[]): Router<string, string> => routerOfAreas({ '': { templates } });
 const find = (router: Router<string, string>, path: string, method = 'GET') => router.find(path.slice(1).split('/'), method);
 
 describe('the router', () => {
@@ -96,14 +128,67 @@ describe('the router', () => {
     ['/gates/lock/flow', '/gates/{id}/flow', ['lock']],
     ['/files/a.json', '/files/{name}.json', ['a']],
     ['/files/a.txt', '/files/{name}', ['a.txt']],
-  ])('%s leads to %s', (path, target, parameters) => expect(find(router, path)).toEqual({ kind: 'found', target, area: 'api', parameters }));
+  ])('%s leads to %s', (path, target, parameters) => expect(find(router, path)).toEqual({ kind: 'found', target, area: '', parameters }));
 
   test.each(['/gates/', '/gate', '/gates/1/2/3', '/gates//'])('%s leads nowhere', (path) => expect(find(router, path).kind).toBe('no-path'));
 
   test.each(['/gates/LOCK', '/gates/Lock', '/gates/lock.', '/gates/lock%20', '/gates/%EF%BD%8Cock'])(
     '%s could be read as a fixed segment and is refused',
-    (path) => expect(find(router, path)).toMatchObject({ kind: 'ambiguous', reserved: 'lock' }),
+    (path) => expect(find(router, path)).toMatchObject({ kind: 'ambiguous', target: '/gates/{id}', other: '/gates/lock' }),
   );
+
+  test.each<[string, Areas, string, string]>([
+    // What a caller could send before: each was run by the guarded handler under the rule of the public one.
+    ['a capital behind a public pair', { '': { templates: ['/x/lock', '/{any}/{thing}'] } }, '/x/LOCK', '/x/lock'],
+    ['a dot at the end', { '': { templates: ['/x/lock', '/{any}/{thing}'] } }, '/x/lock.', '/x/lock'],
+    ['a capital in text around a parameter', { '': { templates: ['/files/{name}.json', '/files/{name}'] } }, '/files/a.JSON', '/files/{name}.json'],
+    ['a blank behind that text', { '': { templates: ['/files/{name}.json', '/files/{name}'] } }, '/files/a.json%20', '/files/{name}.json'],
+    ['a semicolon in that text', { '': { templates: ['/files/{name}.json', '/files/{name}'] } }, '/files/a.json%3Bx', '/files/{name}.json'],
+    ['a slash at the end', { '': { templates: ['/x/lock', '/{a}/{b}/'] } }, '/x/lock/', '/x/lock'],
+    ['two spellings that are both in the contract', { '': { templates: ['/x/lock', '/X/lock'] } }, '/X/lock', '/x/lock'],
+    ['two templates of which neither is more specific', { '': { templates: ['/{a}/lock', '/x/{b}'] } }, '/x/lock', '/{a}/lock'],
+    [
+      'another spelling of a nested base',
+      { '/p': { templates: ['/{a}/{b}'] }, '/p/secure': { templates: ['/accounts'] } },
+      '/p/SECURE/accounts',
+      '/p/secure/accounts',
+    ],
+    ['another spelling of a base', { '': { templates: ['/{a}/{b}'] }, '/s': { templates: ['/accounts'] } }, '/S/accounts', '/s/accounts'],
+    [
+      'a shared upstream, to the letter',
+      { '/p': { upstream: 'http://one.example', templates: ['/{a}/{b}'] }, '/s': { upstream: 'http://one.example/secure', templates: ['/accounts'] } },
+      '/p/secure/accounts',
+      '/s/accounts',
+    ],
+    [
+      'a shared upstream, in capitals',
+      { '/p': { upstream: 'http://one.example/in', templates: ['/{a}/{b}'] }, '/s': { upstream: 'http://one.example', templates: ['/in/secure/accounts'] } },
+      '/p/Secure/accounts',
+      '/s/in/secure/accounts',
+    ],
+  ])('%s could be read as another operation and is refused', (_name, areas, path, other) =>
+    expect(find(routerOfAreas(areas), path)).toMatchObject({ kind: 'ambiguous', other }),
+  );
+
+  test.each<[string, Areas, string, string]>([
+    ['a concrete path before a template', { '': { templates: ['/{a}/{b}', '/x/lock'] } }, '/x/lock', '/x/lock'],
+    ['what nobody could take for something else', { '': { templates: ['/{a}/{b}', '/x/lock'] } }, '/x/Locks', '/{a}/{b}'],
+    ['more text around a parameter before less', { '': { templates: ['/{n}.{e}', '/{n}.json', '/{n}'] } }, '/a.json', '/{n}.json'],
+    ['the longest base', { '/p': { templates: ['/{a}/{b}'] }, '/p/secure': { templates: ['/{c}'] } }, '/p/secure/x', '/p/secure/{c}'],
+    [
+      'one contract at two bases',
+      { '/a': { upstream: 'http://one.example', templates: ['/x'] }, '/b': { upstream: 'http://one.example', templates: ['/x'] } },
+      '/b/x',
+      '/b/x',
+    ],
+  ])('%s is found', (_name, areas, path, target) => expect(find(routerOfAreas(areas), path)).toMatchObject({ kind: 'found', target }));
+
+  test('an API that was entered is never left', () => {
+    const areas = routerOfAreas({ '/p': { templates: ['/{a}/{b}', ['POST', '/{a}/{b}']] }, '/p/secure': { templates: ['/accounts'] } });
+    expect(find(areas, '/p/secure/Accounts')).toEqual({ kind: 'no-path', area: '/p/secure' });
+    expect(find(areas, '/p/secure/accounts', 'POST')).toMatchObject({ kind: 'no-method', area: '/p/secure', methods: ['GET', 'HEAD'] });
+    expect(find(areas, '/p/secure/accounts')).toMatchObject({ kind: 'found', target: '/p/secure/accounts' });
+  });
 
   test('HEAD follows GET, other methods are named', () => {
     expect(find(router, '/gates', 'HEAD')).toMatchObject({ kind: 'found', target: '/gates' });

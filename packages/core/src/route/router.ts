@@ -1,166 +1,153 @@
 import { ConfigError } from '../util/config-error.js';
-import { matchAround, type TemplateSegment } from './path-template.js';
+import { LenientIndex } from './lenient-index.js';
+import { OperationTree } from './operation-tree.js';
+import { isMoreSpecific, matchesTemplate, type TemplateSegment } from './path-template.js';
 
-/** What a path led to. `ambiguous` names the fixed segment that a lenient upstream could read. */
+/** What a path led to. `ambiguous` names the operation that a lenient upstream could run instead of the one found. */
 export type RouteMatch<T, A> =
   | { readonly kind: 'found'; readonly target: T; readonly area: A; readonly parameters: readonly string[] }
   | { readonly kind: 'no-method'; readonly area: A; readonly methods: readonly string[] }
   | { readonly kind: 'no-path'; readonly area: A | null }
-  | { readonly kind: 'ambiguous'; readonly area: A | null; readonly segment: string; readonly reserved: string };
+  | { readonly kind: 'ambiguous'; readonly area: A; readonly target: T; readonly other: T };
 
-interface Branch<T, A> {
-  readonly names: readonly string[];
-  readonly around: readonly string[] | null;
-  readonly node: Node<T, A>;
+/** Where an area lies: below `base` on this gateway, below `prefix` at the upstream of this origin. */
+export interface AreaPlace {
+  readonly base: readonly TemplateSegment[];
+  readonly origin: string;
+  readonly prefix: readonly TemplateSegment[];
 }
 
-interface Node<T, A> {
-  readonly fixed: Map<string, Node<T, A>>;
-  /** Fixed segments as a lenient reader would see them, to the spelling that has the rules. */
-  readonly folded: Map<string, string>;
-  readonly branches: Branch<T, A>[];
-  methods: Map<string, T> | null;
-  area: A | null;
+interface Area<T, A> {
+  readonly value: A;
+  readonly base: readonly string[];
+  readonly baseTemplate: readonly TemplateSegment[];
+  readonly prefix: readonly string[];
+  readonly prefixTemplate: readonly TemplateSegment[];
+  readonly upstream: LenientIndex<Leaf<T, A>>;
+  readonly tree: OperationTree<Leaf<T, A>>;
 }
 
-const newNode = <T, A>(): Node<T, A> => ({ fixed: new Map(), folded: new Map(), branches: [], methods: null, area: null });
-
-/**
- * A segment as the most lenient upstream might read it: escapes resolved, compatibility forms and case folded, blanks
- * and dots at the end cut.
- */
-export function foldSegment(segment: string): string {
-  let text = segment;
-  try {
-    text = decodeURIComponent(segment);
-  } catch {
-    // Not UTF-8: it stays in its escaped form, which no fixed segment of ASCII can equal.
-  }
-  return cutEnd(text.normalize('NFKC').toLowerCase().trimStart());
+/** One template of one operation. Two with the same `rule` are let through by the same checks. */
+interface Leaf<T, A> {
+  readonly area: Area<T, A>;
+  readonly method: string;
+  readonly target: T;
+  readonly rule: unknown;
+  /** As the upstream knows it: its prefix, then the operation's path. */
+  readonly atUpstream: readonly TemplateSegment[];
+  readonly atGateway: readonly TemplateSegment[];
+  /** Whether some path of it could be read as another operation; unknown until the router is complete. */
+  contested: boolean;
 }
 
-/** Without blanks and dots at the end; in one pass, because a caller chooses how many there are. */
-function cutEnd(text: string): string {
-  let end = text.length;
-  while (end > 0 && (text[end - 1] === '.' || text.slice(end - 1, end).trim() === '')) end--;
-  return text.slice(0, end);
+interface BaseNode<T, A> {
+  readonly fixed: Map<string, BaseNode<T, A>>;
+  area: Area<T, A> | null;
 }
 
 /**
- * A radix tree over path segments. Fixed segments come before parameters (OpenAPI 3.1.2 section 4.8.8); segments with
- * text around a parameter come before plain parameters. `T` is what an operation compiles to, `A` what an API does.
+ * Chooses the API by its base, the longest that fits, and then the operation inside it. What was chosen is never left:
+ * each API has a tree of its own. What is found is then held against every operation that an upstream could take the
+ * path for; where that is another one under another rule, the request is refused. `T` is what an operation compiles to, `A` what an API does.
  */
 export class Router<T, A> {
-  readonly #root = newNode<T, A>();
+  readonly #bases: BaseNode<T, A> = { fixed: new Map(), area: null };
+  readonly #gateway = new LenientIndex<Leaf<T, A>>();
+  readonly #upstreams = new Map<string, LenientIndex<Leaf<T, A>>>();
+  readonly #leaves: Leaf<T, A>[] = [];
 
-  /** @throws ConfigError at `pointer` when another area has the same base */
-  addArea(base: readonly TemplateSegment[], area: A, pointer: string): void {
-    const node = this.#walk(base);
+  /**
+   * @returns what adds operations to the area; `rule` is one value for all operations with the same checks
+   * @throws ConfigError at `pointer` when another area has the same base
+   */
+  addArea(place: AreaPlace, value: A, pointer: string): (template: readonly TemplateSegment[], method: string, target: T, rule: unknown, at: string) => void {
+    const base = fixedTexts(place.base);
+    let node = this.#bases;
+    for (const text of base) {
+      let child = node.fixed.get(text);
+      if (!child) node.fixed.set(text, (child = { fixed: new Map(), area: null }));
+      node = child;
+    }
     if (node.area !== null) throw new ConfigError(pointer, 'another API has the same base path');
+    let upstream = this.#upstreams.get(place.origin);
+    if (!upstream) this.#upstreams.set(place.origin, (upstream = new LenientIndex()));
+    const area: Area<T, A> = {
+      value,
+      base,
+      baseTemplate: place.base,
+      prefix: fixedTexts(place.prefix),
+      prefixTemplate: place.prefix,
+      upstream,
+      tree: new OperationTree(),
+    };
     node.area = area;
+    return (template, method, target, rule, at) => this.#add(area, template, method, target, rule, at);
   }
 
-  /** @throws ConfigError at `pointer` when the method and path are taken */
-  add(template: readonly TemplateSegment[], method: string, target: T, pointer: string): void {
-    const node = this.#walk(template);
-    node.methods ??= new Map();
-    if (node.methods.has(method)) throw new ConfigError(pointer, `another operation has the same method and path (${method})`);
-    node.methods.set(method, target);
+  #add(area: Area<T, A>, template: readonly TemplateSegment[], method: string, target: T, rule: unknown, pointer: string): void {
+    const atUpstream = [...area.prefixTemplate, ...template];
+    const atGateway = [...area.baseTemplate, ...template];
+    const leaf: Leaf<T, A> = { area, method, target, rule, atUpstream, atGateway, contested: true };
+    area.tree.add(template, method, leaf, pointer);
+    area.upstream.add(atUpstream, leaf);
+    this.#gateway.add(atGateway, leaf);
+    this.#leaves.push(leaf);
+  }
+
+  /** Finds once which operations are alone in what they answer, so that their requests need not be compared. Yields between operations. */
+  *complete(): Generator<void, void> {
+    for (const leaf of this.#leaves) {
+      const rival = (other: Leaf<T, A>): boolean => couldRun(leaf.method, other.method) && isRivalAtUpstream(leaf, other, null);
+      const stranger = (other: Leaf<T, A>): boolean => couldRun(leaf.method, other.method) && isRivalAtGateway(leaf, other, leaf.area.base);
+      leaf.contested = leaf.area.upstream.overlapping(leaf.atUpstream, rival) !== null || this.#gateway.overlapping(leaf.atGateway, stranger) !== null;
+      yield;
+    }
   }
 
   find(segments: readonly string[], method: string): RouteMatch<T, A> {
-    const search = new Search<T, A>(segments, method);
-    search.visit(this.#root, 0);
-    return search.result();
+    let node: BaseNode<T, A> | undefined = this.#bases;
+    let area = node.area;
+    for (const segment of segments) {
+      node = node.fixed.get(segment);
+      if (!node) break;
+      if (node.area) area = node.area;
+    }
+    if (!area) return { kind: 'no-path', area: null };
+    const match = area.tree.find(segments, area.base.length, method);
+    if (match.kind !== 'found') return { ...match, area: area.value };
+    const { target: leaf, parameters } = match;
+    const other = leaf.contested ? this.#rivalOf(leaf, segments, method) : null;
+    if (other) return { kind: 'ambiguous', area: area.value, target: leaf.target, other: other.target };
+    return { kind: 'found', target: leaf.target, area: area.value, parameters };
   }
 
-  #walk(template: readonly TemplateSegment[]): Node<T, A> {
-    let node = this.#root;
-    for (const segment of template) {
-      node = segment.kind === 'fixed' ? fixedChild(node, segment.text) : branchChild(node, segment);
-    }
-    return node;
+  /** Another operation that a reader of this path could run, in the upstream's eyes or in those of a gateway as lenient. */
+  #rivalOf(leaf: Leaf<T, A>, segments: readonly string[], method: string): Leaf<T, A> | null {
+    const { area } = leaf;
+    const up = [...area.prefix, ...segments.slice(area.base.length)];
+    return (
+      area.upstream.find(up, (other) => couldRun(method, other.method) && isRivalAtUpstream(leaf, other, up)) ??
+      this.#gateway.find(segments, (other) => couldRun(method, other.method) && isRivalAtGateway(leaf, other, segments))
+    );
   }
 }
 
-function fixedChild<T, A>(node: Node<T, A>, text: string): Node<T, A> {
-  let child = node.fixed.get(text);
-  if (!child) {
-    child = newNode();
-    node.fixed.set(text, child);
-    node.folded.set(foldSegment(text), text);
-  }
-  return child;
+const fixedTexts = (template: readonly TemplateSegment[]): string[] => template.map((segment) => (segment.kind === 'fixed' ? segment.text : ''));
+
+/** A handler of GET also answers HEAD (RFC 9110 section 9.3.2). */
+const couldRun = (asked: string, method: string): boolean => asked === method || (asked === 'HEAD' && method === 'GET');
+
+/**
+ * Whether `other` is another operation that every reader need not rank behind `leaf`. Where both match to the letter and
+ * have the same rule, it makes no difference which of them runs.
+ * @param path the path in question; null asks for all paths
+ */
+function isRivalAtUpstream<T, A>(leaf: Leaf<T, A>, other: Leaf<T, A>, path: readonly string[] | null): boolean {
+  if (other.target === leaf.target || isMoreSpecific(leaf.atUpstream, other.atUpstream)) return false;
+  return path === null || other.rule !== leaf.rule || !matchesTemplate(other.atUpstream, path);
 }
 
-function branchChild<T, A>(node: Node<T, A>, segment: Extract<TemplateSegment, { kind: 'parameter' }>): Node<T, A> {
-  const same = node.branches.find((branch) => branch.around?.join('{}') === segment.around?.join('{}'));
-  if (same) return same.node;
-  const branch = { names: segment.names, around: segment.around, node: newNode<T, A>() };
-  node.branches.push(branch);
-  node.branches.sort((a, b) => Number(a.around === null) - Number(b.around === null));
-  return branch.node;
-}
-
-/** One walk down the tree. Bounded: a path has few segments, and each node at most a few branches that fit. */
-class Search<T, A> {
-  readonly #segments: readonly string[];
-  readonly #method: string;
-  readonly #parameters: string[] = [];
-  #area: A | null = null;
-  #found: T | null = null;
-  #methods: Set<string> | null = null;
-  #shadow: { segment: string; reserved: string } | null = null;
-
-  constructor(segments: readonly string[], method: string) {
-    this.#segments = segments;
-    this.#method = method;
-  }
-
-  visit(node: Node<T, A>, index: number): boolean {
-    if (node.area !== null) this.#area = node.area;
-    if (index === this.#segments.length) return this.#arrive(node);
-    const segment = this.#segments[index] ?? '';
-    const next = node.fixed.get(segment);
-    if (next && this.visit(next, index + 1)) return true;
-    if (segment === '' || node.branches.length === 0) return false;
-    if (!next && node.folded.size > 0) {
-      const reserved = node.folded.get(foldSegment(segment));
-      if (reserved !== undefined) {
-        this.#shadow ??= { segment, reserved };
-        return false;
-      }
-    }
-    return node.branches.some((branch) => this.#enter(branch, segment, index));
-  }
-
-  #enter(branch: Branch<T, A>, segment: string, index: number): boolean {
-    const values = branch.around === null ? [segment] : matchAround(branch.around, segment);
-    if (!values) return false;
-    const before = this.#parameters.length;
-    this.#parameters.push(...values);
-    if (this.visit(branch.node, index + 1)) return true;
-    this.#parameters.length = before;
-    return false;
-  }
-
-  #arrive(node: Node<T, A>): boolean {
-    if (!node.methods) return false;
-    const target = node.methods.get(this.#method) ?? (this.#method === 'HEAD' ? node.methods.get('GET') : undefined);
-    if (target !== undefined) {
-      this.#found = target;
-      return true;
-    }
-    this.#methods ??= new Set();
-    for (const method of node.methods.keys()) this.#methods.add(method);
-    if (node.methods.has('GET')) this.#methods.add('HEAD');
-    return false;
-  }
-
-  result(): RouteMatch<T, A> {
-    if (this.#found !== null && this.#area !== null) return { kind: 'found', target: this.#found, area: this.#area, parameters: this.#parameters };
-    if (this.#shadow) return { kind: 'ambiguous', area: this.#area, ...this.#shadow };
-    if (this.#methods && this.#area !== null) return { kind: 'no-method', area: this.#area, methods: [...this.#methods].sort() };
-    return { kind: 'no-path', area: this.#area };
-  }
+/** Bases are told apart before anything else, so only another spelling of one can lead to another API. */
+function isRivalAtGateway<T, A>(leaf: Leaf<T, A>, other: Leaf<T, A>, path: readonly string[]): boolean {
+  return other.area !== leaf.area && !other.area.base.every((text, index) => path[index] === text);
 }

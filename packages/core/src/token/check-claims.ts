@@ -67,19 +67,15 @@ function audiencesOf(token: VerifiedToken): string[] | null {
 }
 
 function hasAudience(token: VerifiedToken, wanted: readonly string[]): boolean {
-  const audience = token.claims['aud'];
-  if (typeof audience === 'string') return wanted.includes(audience);
-  return Array.isArray(audience) && audience.some((item) => typeof item === 'string' && wanted.includes(item));
+  return audiencesOf(token)?.some((item) => wanted.includes(item)) ?? false;
 }
 
 function checkAudience(token: VerifiedToken, rule: TokenRule): Finding | null {
-  if (rule.audiences === 'ANY_AUDIENCE' || hasAudience(token, rule.audiences)) return null;
   const found = audiencesOf(token);
-  if (found === null) {
-    return token.claims['aud'] === undefined
-      ? finding('token.audience-missing', { wanted: [...rule.audiences] })
-      : finding('token.claim-malformed', { claim: 'aud', wanted: 'a string or an array of strings' });
-  }
+  // What cannot be read is refused even where no audience is asked for (RFC 7519 section 4.1.3).
+  if (found === null && token.claims['aud'] !== undefined) return finding('token.claim-malformed', { claim: 'aud', wanted: 'a string or an array of strings' });
+  if (rule.audiences === 'ANY_AUDIENCE' || hasAudience(token, rule.audiences)) return null;
+  if (found === null) return finding('token.audience-missing', { wanted: [...rule.audiences] });
   return finding('token.audience-wrong', { found: found.slice(0, 8).map((item) => shorten(item)), wanted: [...rule.audiences] });
 }
 

@@ -13,12 +13,16 @@ export interface Revocation {
   readonly reason: string;
 }
 
-/** Revocations, looked up by what tokens say. */
+/** Revocations, looked up by what tokens say. Of several for one thing the strictest counts, in whatever order they came. */
 export class Revocations {
   readonly #byKey = new Map<string, Revocation>();
 
   constructor(entries: readonly Revocation[] = []) {
-    for (const entry of entries) this.#byKey.set(keyOf(entry.kind, entry.providerId, entry.value), entry);
+    for (const entry of entries) {
+      const key = keyOf(entry.kind, entry.providerId, entry.value);
+      const earlier = this.#byKey.get(key);
+      if (!earlier || boundOf(entry) > boundOf(earlier)) this.#byKey.set(key, entry);
+    }
   }
 
   get size(): number {
@@ -35,15 +39,19 @@ export class Revocations {
       ['subject', subject],
       ['client', client],
     ] as const) {
-      if (typeof value !== 'string') continue;
-      const entry = this.#byKey.get(keyOf(kind, token.provider.id, value));
+      // Some providers number their tokens; the number is revoked by its digits.
+      if (typeof value !== 'string' && typeof value !== 'number') continue;
+      const entry = this.#byKey.get(keyOf(kind, token.provider.id, String(value)));
       // A token that does not say when it was issued counts as issued before.
-      if (entry && (entry.issuedBefore === null || typeof iat !== 'number' || iat * 1000 < entry.issuedBefore)) {
+      if (entry && !(typeof iat === 'number' && iat * 1000 >= boundOf(entry))) {
         return finding('claims.revoked', { kind, provider: token.provider.name, reason: entry.reason });
       }
     }
     return null;
   }
 }
+
+/** Until when tokens are refused by their time of issue; a bound that is missing or no number refuses all of them. */
+const boundOf = ({ issuedBefore }: Revocation): number => (typeof issuedBefore === 'number' && Number.isFinite(issuedBefore) ? issuedBefore : Infinity);
 
 const keyOf = (kind: Revocation['kind'], providerId: string, value: string): string => `${kind}\n${providerId}\n${value}`;

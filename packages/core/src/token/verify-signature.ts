@@ -1,5 +1,5 @@
 import type { CryptoKey, JWK } from 'jose';
-import { ALGORITHMS, isAlgorithm, type Algorithm } from '../document/algorithms.js';
+import { ALGORITHMS, isAlgorithm, isAlgorithmOf, type Algorithm } from '../document/algorithms.js';
 import { decodeBase64url, isCanonicalBase64url } from '../util/base64url.js';
 import { readPart, UnreadToken } from './read-token.js';
 
@@ -22,8 +22,6 @@ export interface VerificationKey {
 
 export type SignatureOutcome = { readonly outcome: 'valid'; readonly key: VerificationKey } | { readonly outcome: 'invalid' | 'no-key' };
 
-/** At most this many keys are tried for a token that names none. */
-const MAX_CANDIDATES = 4;
 const ascii = new TextEncoder();
 
 /** Whether a key may verify a token of this algorithm: type, curve, size, own `alg` (RFC 8725 section 3.1). */
@@ -33,14 +31,17 @@ export function keyServes(key: VerificationKey, algorithm: Algorithm): boolean {
     key.keyType === facts.keyType &&
     (facts.curve === null || key.curve === facts.curve) &&
     key.bits >= facts.minBits &&
-    (key.algorithm === null || key.algorithm === algorithm) &&
+    (key.algorithm === null || isAlgorithmOf(key.algorithm, algorithm)) &&
     (facts.keyType === 'oct') === (key.origin === 'secret')
   );
 }
 
-/** The keys that may verify a token with this `kid` and algorithm, in the order they are tried (RFC 7515 section 6). */
+/**
+ * The keys that may verify a token with this `kid` and algorithm, in the order they are tried (RFC 7515 section 6). All
+ * that fit are tried; a key set is bounded where it is read.
+ */
 export function candidateKeys(keys: readonly VerificationKey[], kid: string | null, algorithm: Algorithm): VerificationKey[] {
-  return keys.filter((key) => (kid === null || key.kid === kid) && keyServes(key, algorithm)).slice(0, MAX_CANDIDATES);
+  return keys.filter((key) => (kid === null || key.kid === kid) && keyServes(key, algorithm));
 }
 
 /**

@@ -1,8 +1,9 @@
 import fc from 'fast-check';
-import { base64url, generateKeyPair, SignJWT } from 'jose';
+import { base64url, exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { createHmac } from 'node:crypto';
 import { AUDIENCE, goodClaims, ISSUER, makeProvider, NOW, SECONDS, TestKeys, verifierOf, type TestProvider } from '../../test/support.js';
 import { tokenRule, type TokenRule } from '../document/token-rule.js';
+import { readKey } from '../provider/read-key-set.js';
 import type { Code, Finding } from '../verdict/codes.js';
 import { checkClaims } from './check-claims.js';
 import { TokenCache } from './token-cache.js';
@@ -128,10 +129,29 @@ describe('rotation and outages', () => {
     expect(keys.refetches).toBe(1);
   });
 
-  test('a known kid with a bad signature asks nobody', async () => {
+  test('a known kid with a bad signature asks once: a provider may put a new key under an old name', async () => {
     const third = await makeProvider('trust');
     expect(await judge(await third.sign(goodClaims()))).toBe('token.signature-invalid');
-    expect(keys.refetches).toBe(0);
+    expect(keys.refetches).toBe(1);
+    keys.onRefetch = () => keys.set('trust', third.key);
+    expect(await judge(await third.sign(goodClaims()))).toBeNull();
+  });
+
+  test('a token without kid is tried with every key that fits', async () => {
+    const many = await Promise.all(Array.from({ length: 12 }, () => makeProvider('trust')));
+    keys.set('trust', ...many.map((provider) => provider.key));
+    expect(await judge(await (many[11] as TestProvider).sign(goodClaims(), { kid: undefined }))).toBeNull();
+  });
+
+  test.each(['EdDSA', 'Ed25519'])('a key that names %s serves both names (RFC 9864 section 2.2)', async (named) => {
+    const { privateKey, publicKey } = await generateKeyPair('Ed25519', { extractable: true });
+    const key = await readKey({ ...(await exportJWK(publicKey)), kid: 'e', alg: named });
+    const verifier = verifierOf(keys, { ...trust.rule, algorithms: ['EdDSA', 'Ed25519'] });
+    if (key) keys.set('trust', key);
+    for (const alg of ['EdDSA', 'Ed25519']) {
+      const token = await new SignJWT(goodClaims({ iss: ISSUER })).setProtectedHeader({ alg, kid: 'e' }).sign(privateKey);
+      expect(await verifyToken(token, verifier)).toMatchObject({ algorithm: alg });
+    }
   });
 
   test('no keys at all fails closed with a code of its own', async () => {

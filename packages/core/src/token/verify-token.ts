@@ -154,9 +154,8 @@ async function verifyWithKeys(
 ): Promise<{ key: VerificationKey; generation: number } | Finding> {
   let held = source.held(provider.id);
   let result = await verifyWithCandidates(text, kid, algorithm, held.keys);
-  const namesAKeyWeHold = kid !== null && held.keys.some((key) => key.kid === kid);
-  if (result.outcome !== 'valid' && !namesAKeyWeHold) {
-    // An unknown kid, or none and no key fitted: the provider may have rotated. The source bounds how often it asks.
+  if (result.outcome !== 'valid') {
+    // The provider may have rotated, under a new kid or under the old one. The source bounds how often it asks.
     const again = await source.refetch(provider);
     if (again.generation !== held.generation) {
       held = again;

@@ -64,11 +64,11 @@ export const ROUTE_CODES = {
     standard: 'RFC 3986 section 2.4',
     remedy: 'Encode the path once in the client.',
   }),
-  'path.ambiguous': refusal<{ segment: string; reserved: string }>('route', 400, {
+  'path.ambiguous': refusal<{ segment: string; reserved: string; found?: string }>('route', 400, {
     title: 'The path could mean two operations',
     sentence: (o) =>
-      `The segment ${o.segment} would be read as a parameter here, but an upstream that folds case or trims could read it as the fixed segment ${o.reserved}, which has rules of its own.`,
-    compare: (o) => [comparison('segment', `exactly ${o.reserved}, or something clearly else`, o.segment)],
+      `${o.segment} leads to ${o.found ?? 'a parameter'} as it is spelt, but an upstream that folds case, trims or decodes could read it as ${o.reserved}, which has rules of its own.`,
+    compare: (o) => [comparison('path', `exactly ${o.reserved}, or something clearly else`, o.segment)],
     standard: AMBIGUOUS,
     remedy: ONE_SPELLING,
   }),

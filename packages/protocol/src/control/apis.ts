@@ -56,9 +56,12 @@ export class ContractProblemView {
 
 export class ContractChangeView {
   @IsIn(['added', 'removed', 'changed']) kind: 'added' | 'removed' | 'changed';
+  /** Empty where the change is of the API as a whole. */
   @IsString() method: string;
   @IsString() path: string;
   @IsString() detail: string;
+  /** Whether somebody may call who could not before. */
+  @IsIn(['wider', 'narrower', 'same']) callers: 'wider' | 'narrower' | 'same';
 }
 
 /** What a description says and what is wrong with it, before anything is stored. */

@@ -96,7 +96,7 @@ export class ProviderInput extends DiscoverInput {
   @IsString() @IsNotEmpty({ message: 'Give the provider a name' }) @MaxLength(100) name: string;
   /** Discovery when left out. */
   @IsOptional() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
-  @IsOptional() @IsArray() @ArrayMaxSize(13) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
+  @IsOptional() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
   @IsOptional() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
   @IsOptional() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
   /** What the standards spell when left out. */
@@ -107,7 +107,7 @@ export class ProviderInput extends DiscoverInput {
 export class ProviderPatch {
   @IsOptional() @IsString() @IsNotEmpty({ message: 'Give the provider a name' }) @MaxLength(100) name?: string;
   @IsOptional() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
-  @IsOptional() @IsArray() @ArrayMaxSize(13) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
+  @IsOptional() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
   @IsOptional() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
   @IsOptional() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
   @IsOptional() @IsBoolean() allowLoopbackHttp?: boolean;

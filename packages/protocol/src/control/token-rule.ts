@@ -51,7 +51,7 @@ export class TokenOverrideDto {
   @IsOptional() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(500, { each: true }) audiences?: string[];
   @IsOptional() @IsBoolean() anyAudience?: boolean;
   /** Narrows what providers are taken with; empty takes what the provider has. */
-  @IsOptional() @IsArray() @ArrayMaxSize(13) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
+  @IsOptional() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
   /** Clients whose tokens are taken; empty takes those of any. */
   @IsOptional() @IsArray() @ArrayMaxSize(200) @IsString({ each: true }) @IsNotEmpty({ each: true }) clients?: string[];
   /** Null takes the provider's. */

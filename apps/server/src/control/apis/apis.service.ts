@@ -5,6 +5,7 @@ import {
   diffContracts,
   operationKey,
   type ApiRule,
+  type ContractChange,
   type OperationRule,
   type ReleaseDocument,
   type SchemeRule,
@@ -87,17 +88,26 @@ export class ApisService {
     const text = await this.contracts.textOf(input.source);
     const result = await this.contracts.read(text);
     if (!result.usable) throw unusable(result);
-    const operations = operationsOf(result, api.operations);
-    const changes = diffContracts(api.operations, operations);
-    if (input.dryRun) return { reading: readingOf(result), changes, applied: false };
+    const declaredBefore = await this.#declaredBefore(api);
+    if (input.dryRun) return { reading: readingOf(result), changes: diffContracts(api, this.#renewed(api, result), declaredBefore, result), applied: false };
     const contractHash = await this.contracts.keep(text, result.format);
-    const bound = new Map(api.schemes.map((scheme) => [scheme.name, scheme.providers]));
+    let changes: ContractChange[] = [];
+    await this.#replace(id, (old) => {
+      const renewed = { ...this.#renewed(old, result), contractHash };
+      changes = diffContracts(old, renewed, declaredBefore, result);
+      return renewed;
+    });
+    return { reading: readingOf(result), changes, applied: true };
+  }
+
+  /** An API as a newer description makes it. Preview and taking it go through here. */
+  #renewed(old: ApiRule, result: ContractResult): ApiRule {
+    const bound = new Map(old.schemes.map((scheme) => [scheme.name, scheme.providers]));
     const declared = new Set(result.schemes.map((scheme) => scheme.name));
-    await this.#replace(id, (old) => ({
+    return {
       ...old,
       version: result.version.slice(0, 50),
-      contractHash,
-      operations,
+      operations: operationsOf(result, old.operations),
       schemes: [
         ...this.#bindByMetadata(result.schemes).map((scheme) => ({ ...scheme, providers: bound.get(scheme.name) ?? scheme.providers })),
         ...old.schemes.filter((scheme) => !declared.has(scheme.name)),
@@ -107,8 +117,14 @@ export class ApisService {
         scopes: [...old.resource.scopes, ...result.scopes.filter((scope) => !old.resource.scopes.some((known) => known.name === scope.name))],
       },
       access: old.access.origin === 'contract' ? result.access : old.access,
-    }));
-    return { reading: readingOf(result), changes, applied: true };
+    };
+  }
+
+  /** What the description in force declares; null when its text is not kept or cannot be read any more. */
+  async #declaredBefore(api: ApiRule): Promise<ContractResult | null> {
+    const row = api.contractHash === null ? null : await this.contracts.find(api.contractHash);
+    const result = row && (await this.contracts.read(row.text).catch(() => null));
+    return result?.usable ? result : null;
   }
 
   async change(id: string, patch: ApiPatch): Promise<ApiView> {

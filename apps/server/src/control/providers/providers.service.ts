@@ -290,6 +290,11 @@ function suggestAlgorithms(keys: readonly Pick<KeyFacts, 'algorithm' | 'keyType'
     keys.some((key) => ALGORITHMS[name].keyType === key.keyType && (ALGORITHMS[name].curve ?? key.curve) === key.curve),
   );
   const fits = served.filter((name) => named.has(name));
-  // Keys that do not say their algorithm: the first that each can serve.
-  return fits.length > 0 ? fits : served.slice(0, 1);
+  if (fits.length > 0) return fits;
+  // Neither keys nor metadata say it: the first algorithm for each kind of key.
+  const kinds = new Set<string>();
+  return served.filter((name) => {
+    const kind = `${ALGORITHMS[name].keyType} ${ALGORITHMS[name].curve ?? ''}`;
+    return !kinds.has(kind) && kinds.add(kind);
+  });
 }

@@ -1,0 +1,110 @@
+import { ConfigError } from '../util/config-error.js';
+import { literalLength, matchAround, type TemplateSegment } from './path-template.js';
+
+/** What a path led to inside one API. */
+export type TreeMatch<T> =
+  | { readonly kind: 'found'; readonly target: T; readonly parameters: readonly string[] }
+  | { readonly kind: 'no-method'; readonly methods: readonly string[] }
+  | { readonly kind: 'no-path' };
+
+interface Branch<T> {
+  readonly around: readonly string[] | null;
+  readonly node: Node<T>;
+}
+
+interface Node<T> {
+  readonly fixed: Map<string, Node<T>>;
+  readonly branches: Branch<T>[];
+  methods: Map<string, T> | null;
+}
+
+const newNode = <T>(): Node<T> => ({ fixed: new Map(), branches: [], methods: null });
+
+/**
+ * The operations of one API, as a radix tree over path segments. Fixed segments come before parameters (OpenAPI 3.1.2
+ * section 4.8.8); segments with more text around their parameters come before those with less.
+ */
+export class OperationTree<T> {
+  readonly #root = newNode<T>();
+
+  /** @throws ConfigError at `pointer` when the method and path are taken */
+  add(template: readonly TemplateSegment[], method: string, target: T, pointer: string): void {
+    let node = this.#root;
+    for (const segment of template) node = segment.kind === 'fixed' ? fixedChild(node, segment.text) : branchChild(node, segment.around);
+    node.methods ??= new Map();
+    if (node.methods.has(method)) throw new ConfigError(pointer, `another operation has the same method and path (${method})`);
+    node.methods.set(method, target);
+  }
+
+  /** @param from the first segment that is looked at: what stands before belongs to the API's base */
+  find(segments: readonly string[], from: number, method: string): TreeMatch<T> {
+    const search = new Search<T>(segments, method);
+    search.visit(this.#root, from);
+    return search.result();
+  }
+}
+
+function fixedChild<T>(node: Node<T>, text: string): Node<T> {
+  let child = node.fixed.get(text);
+  if (!child) node.fixed.set(text, (child = newNode()));
+  return child;
+}
+
+function branchChild<T>(node: Node<T>, around: readonly string[] | null): Node<T> {
+  const same = node.branches.find((branch) => branch.around?.join('{}') === around?.join('{}'));
+  if (same) return same.node;
+  const branch = { around, node: newNode<T>() };
+  node.branches.push(branch);
+  node.branches.sort((a, b) => literalLength(b.around) - literalLength(a.around));
+  return branch.node;
+}
+
+/** One walk down the tree. Bounded: a path has few segments, and each node at most a few branches that fit. */
+class Search<T> {
+  readonly #segments: readonly string[];
+  readonly #method: string;
+  readonly #parameters: string[] = [];
+  #found: T | null = null;
+  #methods: Set<string> | null = null;
+
+  constructor(segments: readonly string[], method: string) {
+    this.#segments = segments;
+    this.#method = method;
+  }
+
+  visit(node: Node<T>, index: number): boolean {
+    if (index === this.#segments.length) return this.#arrive(node);
+    const segment = this.#segments[index] ?? '';
+    const next = node.fixed.get(segment);
+    if (next && this.visit(next, index + 1)) return true;
+    return segment !== '' && node.branches.some((branch) => this.#enter(branch, segment, index));
+  }
+
+  #enter(branch: Branch<T>, segment: string, index: number): boolean {
+    const values = branch.around === null ? [segment] : matchAround(branch.around, segment);
+    if (!values) return false;
+    const before = this.#parameters.length;
+    this.#parameters.push(...values);
+    if (this.visit(branch.node, index + 1)) return true;
+    this.#parameters.length = before;
+    return false;
+  }
+
+  #arrive(node: Node<T>): boolean {
+    if (!node.methods) return false;
+    const target = node.methods.get(this.#method) ?? (this.#method === 'HEAD' ? node.methods.get('GET') : undefined);
+    if (target !== undefined) {
+      this.#found = target;
+      return true;
+    }
+    this.#methods ??= new Set();
+    for (const method of node.methods.keys()) this.#methods.add(method);
+    if (node.methods.has('GET')) this.#methods.add('HEAD');
+    return false;
+  }
+
+  result(): TreeMatch<T> {
+    if (this.#found !== null) return { kind: 'found', target: this.#found, parameters: this.#parameters };
+    return this.#methods ? { kind: 'no-method', methods: [...this.#methods].sort() } : { kind: 'no-path' };
+  }
+}
