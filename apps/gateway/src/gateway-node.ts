@@ -1,21 +1,24 @@
-import { ConfigError, takesOpaqueTokens, type ReleaseDocument } from '@virga/core';
-import { askBySource, Introspector, ProviderKeys } from '@virga/outbound';
+import { ConfigError, LocalReplayMemory, takesOpaqueTokens, type ReleaseDocument, type KeySource, type ReplayMemory } from '@virga/core';
+import { askBySource, Introspector, ProviderKeys, type KeptKeys, type KeyLease } from '@virga/outbound';
 import type { ExamineAsk, ExamineOutcome, FeedMessage, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
 import { createHmac, timingSafeEqual } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
+import { performance } from 'node:perf_hooks';
 import { ControlLink } from './control/control-link.js';
 import { GatewayListener } from './listener/gateway-listener.js';
-import type { ServeContext } from './listener/serve-request.js';
-import { openRelease, type LiveRelease } from './live-release.js';
+import type { ServeContext, Transfer } from './listener/serve-request.js';
+import { compileBetweenRequests, LiveRelease } from './live-release.js';
 import { Nonces } from './ports/nonces.js';
-import { nodePorts, type NodeParts } from './ports/node-ports.js';
+import { nodePorts } from './ports/node-ports.js';
 import { PrivateFacts } from './ports/private-facts.js';
 import { reportProviders } from './ports/report-providers.js';
+import { Drafts } from './probe/drafts.js';
 import { runExamine } from './probe/run-examine.js';
 import { runProbe } from './probe/run-probe.js';
 import { Recorder } from './records/recorder.js';
-import { readSnapshot, writeSnapshot } from './snapshot/snapshot.js';
+import { Snapshot } from './snapshot/snapshot.js';
+import { SealedFile } from './snapshot/sealed-file.js';
 import { UpstreamPools } from './upstream/pools.js';
 
 export interface NodeOptions {
@@ -37,6 +40,8 @@ export interface NodeOptions {
 const FLUSH_MS = 200;
 const STATUS_MS = 2000;
 const KEYS_TICK_MS = 1000;
+/** How often waiting requests and the pace of transfers are looked at. */
+const TRANSFERS_TICK_MS = 250;
 const DRAIN_MS = 10_000;
 
 /** A gateway node: serves its release, follows the control plane, sends records. */
@@ -51,6 +56,15 @@ export class GatewayNode {
   readonly #draftKeys: ProviderKeys;
   readonly #pools = new UpstreamPools();
   readonly #draftPools = new UpstreamPools();
+  readonly #drafts: Drafts;
+  readonly #snapshot: Snapshot;
+  readonly #keptKeys: SealedFile;
+  /** Proofs that were used. It belongs to the node: no release begins with an empty one. */
+  #replay: ReplayMemory = new LocalReplayMemory();
+  readonly #transfers = new Set<Transfer>();
+  /** What was found wrong on disk at the start, in words. */
+  #startProblem: string | null = null;
+  #taking: Promise<void> = Promise.resolve();
   readonly #recorder: Recorder;
   readonly #link: ControlLink;
   readonly #startedAt = Date.now();
@@ -62,7 +76,6 @@ export class GatewayNode {
   #live: LiveRelease | null = null;
   #effectiveAt = 0;
   #refusedRelease: NodeStatus['refusedRelease'] = null;
-  #draft: LiveRelease | null = null;
   #sending = false;
 
   constructor(options: NodeOptions) {
@@ -70,11 +83,25 @@ export class GatewayNode {
     this.#recorder = new Recorder(options.name);
     this.#facts = new PrivateFacts(options.token, join(options.folder, 'private-facts'));
     this.#nonces = new Nonces(options.token);
-    const changed = (): void => void this.#sendStatus();
+    this.#snapshot = new Snapshot(options.token, join(options.folder, 'release.sealed'));
+    this.#keptKeys = new SealedFile(options.token, 'the last good keys', join(options.folder, 'keys.sealed'));
+    const changed = (): void => {
+      void this.#keptKeys.write(this.#keys.keep());
+      void this.#sendStatus();
+    };
     this.#keys = new ProviderKeys(Date.now, changed, askBySource(this.#facts));
     this.#draftKeys = new ProviderKeys(Date.now, () => undefined, askBySource(this.#facts));
     this.#introspector = new Introspector(this.#facts, Date.now, changed);
     this.#draftIntrospector = new Introspector(this.#facts, Date.now);
+    this.#drafts = new Drafts({
+      keys: this.#draftKeys,
+      introspection: this.#draftIntrospector,
+      pools: this.#draftPools,
+      facts: this.#facts,
+      nonces: this.#nonces,
+      replay: new LocalReplayMemory(),
+      fault: (error, at) => this.#fault(error, `the ${at} of a draft`),
+    });
     this.#link = new ControlLink({
       controlUrl: options.controlUrl,
       token: options.token,
@@ -87,13 +114,13 @@ export class GatewayNode {
 
   /** @returns the address the gateway listens at */
   async start(): Promise<string> {
-    await this.#facts.restore();
-    const snapshot = await readSnapshot(this.#snapshotFile);
+    await this.#restore();
     const context = {
+      transfers: this.#transfers,
       recorder: this.#recorder,
       publicOrigin: this.#options.publicOrigin ?? `http://${this.#options.host}:${this.#options.port}`,
       isProbe: (header: string) => isSigned(header, this.#options.token),
-      fault: (error: unknown) => this.#options.log(`fault: ${(error as Error).stack ?? String(error)}`),
+      fault: (error: unknown) => this.#fault(error, 'forwarding'),
     };
     const listener = new GatewayListener(context, () => this.#live);
     const port = await listener.listen(this.#options.port, this.#options.host);
@@ -101,12 +128,12 @@ export class GatewayNode {
     this.#publicOrigin = context.publicOrigin;
     this.#listener = listener;
     await this.#listenTls(context);
-    if (snapshot) this.#take(snapshot.number, snapshot.hash, snapshot.document, false);
     void this.#link.run();
     this.#timers.push(
       setInterval(() => void this.#flush(), FLUSH_MS),
       setInterval(() => void this.#sendStatus(), STATUS_MS),
-      setInterval(() => this.#tickKeys(), KEYS_TICK_MS),
+      setInterval(() => this.#tick(), KEYS_TICK_MS),
+      setInterval(() => this.#tickTransfers(), TRANSFERS_TICK_MS),
     );
     return context.publicOrigin;
   }
@@ -120,8 +147,33 @@ export class GatewayNode {
     await Promise.all([this.#pools.close(), this.#draftPools.close(), this.#introspector.close(), this.#draftIntrospector.close()]);
   }
 
-  get #snapshotFile(): string {
-    return join(this.#options.folder, 'release.json');
+  /**
+   * Reads what the node kept: private facts first, then keys, then the release. A release is served again only when it
+   * was sealed by this node, and when secrets and revocations are there that were known with it.
+   */
+  async #restore(): Promise<void> {
+    const factsRead = await this.#facts.restore();
+    const keys = await this.#keptKeys.read();
+    if (keys.state === 'read') await this.#keys.recall(keys.value as KeptKeys[]);
+    const snapshot = await this.#snapshot.read();
+    if (snapshot !== null) this.#replay = new LocalReplayMemory(Date.now());
+    if (snapshot === 'unreadable')
+      return this.#distrust('the release that was kept on disk was changed or belongs to another node; it is not served, the node waits for the control plane');
+    if (!factsRead)
+      return this.#distrust('the secrets and revocations that were kept on disk cannot be read; nothing is served until the control plane sends them');
+    if (snapshot === null) return;
+    if (snapshot.withFacts && !this.#facts.known)
+      return this.#distrust('the secrets and revocations of the kept release are gone; nothing is served until the control plane sends them');
+    await this.#take(snapshot.number, snapshot.hash, snapshot.document, false);
+  }
+
+  #distrust(problem: string): void {
+    this.#startProblem = problem;
+    this.#options.log(problem);
+  }
+
+  #fault(error: unknown, at: string): void {
+    this.#options.log(`fault in ${at}: ${(error as Error).stack ?? String(error)}`);
   }
 
   #hear(message: FeedMessage): void {
@@ -130,14 +182,11 @@ export class GatewayNode {
       case 'heartbeat':
         return;
       case 'release':
-        this.#take(message.number, message.hash, message.document, true);
-        void this.#sendStatus();
+        // One after the other: each is compiled between requests, and the last one counts.
+        this.#taking = this.#taking.then(() => this.#take(message.number, message.hash, message.document, true)).then(() => this.#sendStatus());
         return;
       case 'private-facts':
-        void this.#facts
-          .take({ secrets: message.secrets, revocations: message.revocations })
-          .then(() => this.#tickKeys())
-          .catch((error: Error) => this.#options.log(`private facts could not be kept on disk: ${error.message}`));
+        void this.#facts.take({ secrets: message.secrets, revocations: message.revocations }).then(() => this.#tick());
         return;
       case 'examine':
         void this.#examine(message.askId, message.hash, message.document, message.request);
@@ -152,35 +201,48 @@ export class GatewayNode {
   }
 
   /** Compiles a release and swaps it in with one assignment. One that cannot be used leaves the old one serving. */
-  #take(number: number, hash: string, document: ReleaseDocument, keep: boolean): void {
+  async #take(number: number, hash: string, document: ReleaseDocument, keep: boolean): Promise<void> {
     if (this.#live?.number === number && this.#live.hash === hash) return;
+    let keys: KeyLease | null = null;
     try {
       const trial = document.providers.find((provider) => provider.draftOnly);
       if (trial) throw new ConfigError('/providers', `${trial.name} may be trusted in drafts only`);
-      const live = openRelease(number, hash, document, nodePorts(this.#parts), this.#pools);
+      const lease = (keys = this.#keys.lease(document.providers));
+      const compiled = await compileBetweenRequests(document, this.#portsWith(lease));
+      const before = this.#live;
+      this.#live = new LiveRelease(number, hash, compiled, this.#pools, () => lease.close());
       this.#keys.follow(document.providers);
       this.#introspector.follow(document.providers.filter(takesOpaqueTokens));
-      this.#live = live;
       this.#effectiveAt = Date.now();
       this.#refusedRelease = null;
-      this.#pools.keepOnly(document.apis.map((api) => api.upstream));
+      if (keep) this.#startProblem = null;
+      before?.retire();
       this.#options.log(`release ${number} is live`);
-      if (keep)
-        writeSnapshot(this.#snapshotFile, { number, hash, document }).catch((error: Error) =>
-          this.#options.log(`the release could not be kept on disk: ${error.message}`),
-        );
+      if (keep) void this.#snapshot.write({ number, hash, document, withFacts: this.#facts.known });
     } catch (error) {
+      keys?.close();
       const reason = error instanceof ConfigError ? `${error.pointer}: ${error.message}` : (error as Error).message;
       this.#refusedRelease = { number, reason };
       this.#options.log(`release ${number} cannot be used: ${reason}`);
     }
   }
 
+  #portsWith(keys: KeySource) {
+    return nodePorts({
+      keys,
+      introspection: this.#introspector,
+      facts: this.#facts,
+      nonces: this.#nonces,
+      replay: this.#replay,
+      fault: (error, at) => this.#fault(error, `the step ${at}`),
+    });
+  }
+
   async #probe(askId: string, hash: string, document: ReleaseDocument, request: ProbeRequest, forward: boolean): Promise<void> {
     let probe: ProbeOutcome | null = null;
     let error: string | null = null;
     try {
-      probe = await runProbe(request, this.#openDraft(hash, document), forward, this.#publicOrigin);
+      probe = await this.#drafts.with(hash, document, (draft) => runProbe(request, draft, forward, this.#publicOrigin));
     } catch (failure) {
       error = (failure as Error).message;
     }
@@ -191,27 +253,11 @@ export class GatewayNode {
     let examined: readonly ExamineOutcome[] | null = null;
     let error: string | null = null;
     try {
-      examined = await runExamine(request, this.#openDraft(hash, document).compiled, this.#publicOrigin);
+      examined = await this.#drafts.with(hash, document, (draft) => runExamine(request, draft.compiled, this.#publicOrigin));
     } catch (failure) {
       error = (failure as Error).message;
     }
     await this.#link.answer({ askId, probe: null, examined, error }).catch(() => undefined);
-  }
-
-  /** A document that is tried: compiled once, with keys and pools of its own. */
-  #openDraft(hash: string, document: ReleaseDocument): LiveRelease {
-    if (this.#draft?.hash === hash) return this.#draft;
-    const parts = { ...this.#parts, keys: this.#draftKeys, introspection: this.#draftIntrospector };
-    const draft = openRelease(0, hash, document, nodePorts(parts), this.#draftPools);
-    this.#draftKeys.follow(document.providers);
-    this.#draftIntrospector.follow(document.providers.filter(takesOpaqueTokens));
-    this.#draftPools.keepOnly(document.apis.map((api) => api.upstream));
-    this.#draft = draft;
-    return draft;
-  }
-
-  get #parts(): NodeParts {
-    return { keys: this.#keys, introspection: this.#introspector, facts: this.#facts, nonces: this.#nonces };
   }
 
   /** Opens the TLS listener where one is asked for. Certificates of clients are asked for and not judged: binding decides. */
@@ -228,9 +274,17 @@ export class GatewayNode {
     this.#options.log(`listening for TLS at ${own.publicOrigin}`);
   }
 
-  #tickKeys(): void {
+  #tick(): void {
     void this.#keys.tick();
-    if (this.#draft) void this.#draftKeys.tick();
+    if (this.#drafts.any) void this.#draftKeys.tick();
+    for (const kept of [this.#snapshot, this.#facts, this.#keptKeys]) kept.tick();
+  }
+
+  #tickTransfers(): void {
+    const now = performance.now();
+    this.#pools.tick(now);
+    this.#draftPools.tick(now);
+    for (const transfer of this.#transfers) transfer.look(now);
   }
 
   /** @returns whether something was sent */
@@ -264,6 +318,7 @@ export class GatewayNode {
       knownTokens: this.#live?.compiled.tokenCache.size ?? 0,
       inFlight: (this.#listener?.inFlight ?? 0) + (this.#tlsListener?.inFlight ?? 0),
       tlsUrl: this.#tlsOrigin,
+      problems: [this.#startProblem, this.#snapshot.problem, this.#facts.problem, this.#keptKeys.problem].filter((problem) => problem !== null),
     };
   }
 }

@@ -1,28 +1,71 @@
-import { compileRelease, type CompiledApi, type CompiledRelease, type Ports, type ReleaseDocument } from '@virga/core';
-import { compileFindCertificate, compileForgedHeader, type FindCertificate } from './listener/client-certificate.js';
+import { compileInSteps, type CompiledApi, type CompiledRelease, type Ports, type ReleaseDocument } from '@virga/core';
+import { setImmediate } from 'node:timers/promises';
+import { performance } from 'node:perf_hooks';
+import { compileFindCertificate, compileVouchedHeader, type FindCertificate } from './listener/client-certificate.js';
 import type { Upstream, UpstreamPools } from './upstream/pools.js';
 
+/** How long compiling may keep the thread that serves at one time, milliseconds. */
+const SLICE_MS = 3;
+
 /** A release with its upstreams opened. Each request keeps the one that it began with. */
-export interface LiveRelease {
+export class LiveRelease {
   readonly number: number;
   readonly hash: string;
   readonly compiled: CompiledRelease;
   readonly upstreams: ReadonlyMap<CompiledApi, Upstream>;
   readonly findCertificate: FindCertificate;
-  /** The certificate header, for a request from a hop that may not write it; null when there is none or it may. */
-  readonly forgedHeader: (address: string) => string | null;
+  /** The certificate header, for a request from a hop that may write it; null otherwise. */
+  readonly vouchedHeader: (address: string) => string | null;
+  readonly certificateHeader: string | null;
+  readonly #close: () => void;
+  #requests = 0;
+  #retired = false;
+
+  constructor(number: number, hash: string, compiled: CompiledRelease, pools: UpstreamPools, close: () => void) {
+    this.number = number;
+    this.hash = hash;
+    this.compiled = compiled;
+    this.upstreams = new Map(compiled.apis.map((api) => [api, pools.open(api.rule.upstream)]));
+    const { certificateHeader } = compiled.document;
+    this.findCertificate = compileFindCertificate(certificateHeader);
+    this.vouchedHeader = compileVouchedHeader(certificateHeader);
+    this.certificateHeader = certificateHeader?.name ?? null;
+    this.#close = () => {
+      for (const api of compiled.apis) pools.release(api.rule.upstream);
+      close();
+    };
+  }
+
+  /** A request is decided by this release until `end`, once for each `begin`. */
+  begin(): void {
+    this.#requests++;
+  }
+
+  end(): void {
+    this.#requests--;
+    if (this.#retired && this.#requests === 0) this.#close();
+  }
+
+  /** No request begins with it any more; what it holds is given back when the last has ended. */
+  retire(): void {
+    if (this.#retired) return;
+    this.#retired = true;
+    if (this.#requests === 0) this.#close();
+  }
 }
 
-/** @throws ConfigError when the document cannot be used */
-export function openRelease(number: number, hash: string, document: ReleaseDocument, ports: Ports, pools: UpstreamPools): LiveRelease {
-  const compiled = compileRelease(document, ports);
-  const upstreams = new Map(compiled.apis.map((api) => [api, pools.open(api.rule.upstream)]));
-  return {
-    number,
-    hash,
-    compiled,
-    upstreams,
-    findCertificate: compileFindCertificate(document.certificateHeader),
-    forgedHeader: compileForgedHeader(document.certificateHeader),
-  };
+/**
+ * Compiles a release in small steps, so that requests are served meanwhile.
+ * @throws ConfigError when the document cannot be used
+ */
+export async function compileBetweenRequests(document: ReleaseDocument, ports: Ports): Promise<CompiledRelease> {
+  const compiling = compileInSteps(document, ports);
+  let from = performance.now();
+  for (;;) {
+    const step = compiling.next();
+    if (step.done) return step.value;
+    if (performance.now() - from < SLICE_MS) continue;
+    await setImmediate();
+    from = performance.now();
+  }
 }

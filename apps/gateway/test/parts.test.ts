@@ -1,5 +1,6 @@
-import { BEARER_HEADER, Exchange, finding, type Finding } from '@virga/core';
-import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import fc from 'fast-check';
+import { BEARER_HEADER, Exchange, finding, UPSTREAM_LIMITS, type Finding } from '@virga/core';
+import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import type { IncomingMessage } from 'node:http';
 import { join } from 'node:path';
@@ -10,10 +11,23 @@ import { PrivateFacts } from '../src/ports/private-facts.js';
 import { newRequestId, traceContext } from '../src/listener/request-ids.js';
 import { RateBudget } from '../src/records/rate-budget.js';
 import { RECORD_LIMITS, Recorder } from '../src/records/recorder.js';
-import { readSnapshot, writeSnapshot } from '../src/snapshot/snapshot.js';
+import { SealedFile } from '../src/snapshot/sealed-file.js';
+import { Snapshot } from '../src/snapshot/snapshot.js';
+import { Berths, type NoBerth } from '../src/upstream/berths.js';
+import { Pace } from '../src/listener/pace.js';
+import { until } from './harness.js';
 
 describe('headers on their way', () => {
-  const facts = { address: '2001:db8::7', host: 'gw.example', requestId: 'r', traceparent: 't', protocol: 'http' as const, withheld: [], forged: null };
+  const facts = {
+    address: '2001:db8::7',
+    host: 'gw.example',
+    requestId: 'r',
+    traceparent: 't',
+    protocol: 'http' as const,
+    withheld: [],
+    vouched: null,
+    ruled: null,
+  };
   const record = (flat: readonly string[]): Record<string, string> =>
     Object.fromEntries(flat.flatMap((name, index): [string, string][] => (index % 2 === 0 ? [[name, flat[index + 1] ?? '']] : [])));
 
@@ -100,18 +114,41 @@ describe('the recorder', () => {
 });
 
 describe('the last good release on disk', () => {
-  const file = join(mkdtempSync(join(tmpdir(), 'virga-snapshot-')), 'node', 'release.json');
-  const snapshot = { number: 3, hash: 'h', document: { format: 1 as const, environment: 't', providers: [], certificateHeader: null, apis: [] } };
+  const file = join(mkdtempSync(join(tmpdir(), 'virga-snapshot-')), 'node', 'release.sealed');
+  const kept = new Snapshot('token', file);
+  const snapshot = {
+    withFacts: false,
+    number: 3,
+    hash: 'h',
+    document: { format: 1 as const, environment: 't', providers: [], certificateHeader: null, apis: [] },
+  };
 
   test('is read back, and only its owner may read it', async () => {
-    expect(await readSnapshot(file)).toBeNull();
-    await writeSnapshot(file, snapshot);
-    expect(await readSnapshot(file)).toEqual(snapshot);
+    expect(await kept.read()).toBeNull();
+    await kept.write(snapshot);
+    expect(await kept.read()).toEqual(snapshot);
+    expect(statSync(file).mode & 0o077).toBe(0);
   });
 
-  test('half a file is no release', async () => {
-    writeFileSync(file, readFileSync(file, 'utf8').slice(0, 20));
-    expect(await readSnapshot(file)).toBeNull();
+  test('of another node, changed, cut or in plain text is told apart from none', async () => {
+    const bytes = readFileSync(file);
+    expect(await new Snapshot('another token', file).read()).toBe('unreadable');
+    for (const wrong of [bytes.subarray(0, 20), Buffer.alloc(0), Buffer.from(JSON.stringify(snapshot)), Buffer.concat([bytes, Buffer.from([0])])]) {
+      writeFileSync(file, wrong);
+      expect(await kept.read()).toBe('unreadable');
+    }
+  });
+
+  test('what cannot be written is said, kept, and written when there is room again', async () => {
+    const blocked = join(mkdtempSync(join(tmpdir(), 'virga-full-')), 'in-the-way');
+    writeFileSync(blocked, '');
+    const waiting = new SealedFile('token', 'a thing', join(blocked, 'file'));
+    await waiting.write({ a: 1 });
+    expect(waiting.problem).toMatch(/^a thing cannot be kept on disk/);
+    rmSync(blocked);
+    waiting.tick();
+    await until(() => waiting.problem === null);
+    expect(await waiting.read()).toEqual({ state: 'read', value: { a: 1 } });
   });
 });
 
@@ -164,7 +201,7 @@ describe('what a node keeps for itself', () => {
 });
 
 describe('credentials that stay at the gateway', () => {
-  const facts = { address: '192.0.2.1', host: 'h', requestId: 'r', traceparent: 't', protocol: 'https' as const, withheld: [], forged: null };
+  const facts = { address: '192.0.2.1', host: 'h', requestId: 'r', traceparent: 't', protocol: 'https' as const, withheld: [], vouched: null, ruled: null };
   const sent = (flat: readonly string[], name: string): string | undefined => flat[flat.indexOf(name) + 1 || flat.length];
 
   test.each<[string, string, string | undefined]>([
@@ -194,9 +231,37 @@ describe('credentials that stay at the gateway', () => {
   });
 
   test('a header that only a trusted hop may write does not travel on from another', () => {
-    expect(headersUp({ 'client-cert': ':AAAA:' }, { ...facts, forged: 'client-cert' })).not.toContain('client-cert');
-    expect(headersUp({ 'client-cert': ':AAAA:' }, facts)).toContain('client-cert');
+    const ruled = { ...facts, ruled: 'x-cert' };
+    expect(headersUp({ 'client-cert': ':AAAA:', 'x-cert': 'a', x_cert: 'b' }, ruled)).toEqual(headersUp({}, facts));
+    expect(headersUp({ 'x-cert': 'a', x_cert: 'b' }, { ...ruled, vouched: 'x-cert' }).slice(0, 2)).toEqual(['x-cert', 'a']);
+    expect(headersUp({ 'x-cert': 'a', x_cert: 'b' }, { ...ruled, vouched: 'x-cert' })).not.toContain('x_cert');
     expect(sent(headersUp({}, facts), 'x-forwarded-proto')).toBe('https');
+  });
+
+  test.each([
+    'x_forwarded_for',
+    'x-forwarded-client-cert',
+    'x-forwarded-prefix',
+    'x-forwarded-user',
+    'x-forwarded-ssl',
+    'x_original_url',
+    'x.original.url',
+    'x_http_method_override',
+    'client_cert',
+    'client-cert-chain',
+    'true-client-ip',
+    'x-real_ip',
+    'transfer_encoding',
+    'proxy_authorization',
+  ])('%s is for the gateway alone to write', (name) => expect(headersUp({ [name]: 'forged' }, facts)).toEqual(headersUp({}, facts)));
+
+  test.each(['x-mine', 'accept', 'x_mine', 'content-type', 'x-forward', 'user-agent'])('%s travels on', (name) =>
+    expect(headersUp({ [name]: 'mine' }, facts).slice(0, 2)).toEqual([name, 'mine']),
+  );
+
+  test('another spelling of a header whose credential stays at the gateway stays too', () => {
+    const withheld = [{ kind: 'header' as const, name: 'x-api-token', scheme: null }];
+    expect(headersUp({ x_api_token: 'secret', 'x-api-token': 'secret' }, { ...facts, withheld })).toEqual(headersUp({}, facts));
   });
 });
 
@@ -223,4 +288,105 @@ describe('client certificates from a header (RFC 9440 section 2.1, from memory)'
     ).toBeNull();
     expect(() => compileFindCertificate({ name: 'client-cert', trustedHops: ['gateway.example'] })).toThrow(/no address/);
   });
+});
+
+describe('connections of one upstream', () => {
+  const seeker = (berths: Berths, caller: string, until = 1000) => {
+    const state: { outcome: 'waits' | 'has' | NoBerth } = { outcome: 'waits' };
+    const made = { caller, until, granted: () => void (state.outcome = 'has'), refused: (why: NoBerth) => void (state.outcome = why) };
+    berths.seek(made);
+    return { state, made };
+  };
+  const outcomes = (seekers: readonly ReturnType<typeof seeker>[]) => seekers.map(({ state }) => state.outcome);
+
+  test('one caller holds its share and waits for more, whatever is free; others are served', () => {
+    const berths = new Berths({ ...UPSTREAM_LIMITS, connections: 4, waiting: 4, sharePercent: 50 });
+    const greedy = Array.from({ length: 5 }, () => seeker(berths, 'greedy'));
+    expect(outcomes(greedy)).toEqual(['has', 'has', 'waits', 'waits', 'share']);
+    expect(outcomes([seeker(berths, 'other'), seeker(berths, 'third')])).toEqual(['has', 'has']);
+    const late = [seeker(berths, 'other'), seeker(berths, 'third'), seeker(berths, 'fourth')];
+    expect(outcomes(late)).toEqual(['waits', 'waits', 'full']);
+    // The first in the queue that may have it: not the greedy one, which holds its share still.
+    berths.free('other');
+    expect(outcomes([...greedy.slice(2, 4), ...late])).toEqual(['waits', 'waits', 'has', 'waits', 'full']);
+    berths.free('greedy');
+    expect(outcomes(greedy.slice(2, 4))).toEqual(['has', 'waits']);
+  });
+
+  test('waiting ends at its time, and whoever leaves gives up its place', () => {
+    const berths = new Berths({ ...UPSTREAM_LIMITS, connections: 1, waiting: 2, sharePercent: 100 });
+    const all = [seeker(berths, 'a'), seeker(berths, 'b', 500), seeker(berths, 'c', 900)];
+    berths.tick(499);
+    expect(outcomes(all)).toEqual(['has', 'waits', 'waits']);
+    berths.tick(500);
+    expect(outcomes(all)).toEqual(['has', 'waited', 'waits']);
+    if (all[2]) berths.leave(all[2].made);
+    berths.free('a');
+    expect([berths.inUse, berths.waiting]).toEqual([0, 0]);
+  });
+
+  test('nothing is lost or given twice in any order of events', () => {
+    fc.assert(
+      fc.property(fc.array(fc.tuple(fc.constantFrom('seek', 'free', 'leave', 'tick'), fc.nat(4), fc.nat(20)), { maxLength: 200 }), (events) => {
+        const berths = new Berths({ ...UPSTREAM_LIMITS, connections: 3, waiting: 3, sharePercent: 67 });
+        const all: ReturnType<typeof seeker>[] = [];
+        for (const [event, who, at] of events) {
+          if (event === 'seek') all.push(seeker(berths, `c${who}`, at));
+          const holder = all.find(({ state, made }) => state.outcome === (event === 'free' ? 'has' : 'waits') && made.caller === `c${who}`);
+          if (event === 'free' && holder) {
+            holder.state.outcome = 'full';
+            berths.free(holder.made.caller);
+          }
+          if (event === 'leave' && holder) {
+            holder.state.outcome = 'full';
+            berths.leave(holder.made);
+          }
+          if (event === 'tick') berths.tick(at);
+          const has = all.filter(({ state }) => state.outcome === 'has');
+          expect(has).toHaveLength(berths.inUse);
+          expect(berths.inUse).toBeLessThanOrEqual(3);
+          for (let caller = 0; caller < 5; caller++) expect(has.filter(({ made }) => made.caller === `c${caller}`).length).toBeLessThanOrEqual(berths.share);
+          expect(all.filter(({ state }) => state.outcome === 'waits')).toHaveLength(berths.waiting);
+        }
+      }),
+    );
+  });
+});
+
+test('the pace of a transfer counts only while it waits for the caller', () => {
+  const pace = new Pace(100, 1000);
+  expect(pace.look(0, 0, true)).toBeNull();
+  expect(pace.look(900, 10, true)).toBeNull();
+  expect(pace.look(950, 10, false)).toBeNull();
+  expect(pace.look(1000, 10, true)).toBeNull();
+  expect(pace.look(2000, 110, true)).toBeNull();
+  expect(pace.look(3000, 200, true)).toEqual({ bytesPerSecond: 90, least: 100, overMs: 1000 });
+  expect(new Pace(0, 1000).look(9000, 0, true)).toBeNull();
+});
+
+test('counters beyond their bound are counted together, and none is dropped', () => {
+  const recorder = new Recorder('n');
+  const found = finding('route.no-api', { path: '/x' });
+  const total = RECORD_LIMITS.maxCounters + 500;
+  for (let minute = 0; minute < total; minute++) {
+    const exchange = new Exchange({ method: 'GET', target: '/x', headers: {} });
+    exchange.steps.push({ step: 'route', finding: found, tookMs: 0 });
+    recorder.finish(exchange, {
+      id: String(minute),
+      traceId: '',
+      at: minute * 60_000,
+      release: 1,
+      address: '',
+      status: 404,
+      found,
+      requestHeaders: {},
+      responseHeaders: [],
+      requestBytes: 0,
+      responseBytes: 0,
+      totalMs: 0,
+    });
+  }
+  const counts = recorder.takeBatch()?.counts ?? [];
+  expect(counts.reduce((sum, item) => sum + item.count, 0)).toBe(total);
+  expect(counts.length).toBeLessThan(RECORD_LIMITS.maxCounters + 10);
 });

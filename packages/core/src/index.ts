@@ -35,6 +35,7 @@ export {
   type MappedMember,
 } from './document/claim-map.js';
 export { METHOD_NAMES } from './document/method-names.js';
+export { UPSTREAM_LIMIT_RANGES, UPSTREAM_LIMITS, type UpstreamLimits } from './document/upstream-limits.js';
 export { checkDocument } from './release/check-document.js';
 export { compileInSteps, compileRelease } from './release/compile-release.js';
 export { diffReleases, type ReleaseChange } from './release/diff-releases.js';

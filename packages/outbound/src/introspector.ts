@@ -11,6 +11,8 @@ export const INTROSPECTION_LIMITS = {
   openMs: 10_000,
   /** Bad answers remembered by each process. */
   negativeEntries: 50_000,
+  /** How long an endpoint that no release has any more is kept for requests that began before. */
+  idleMs: 60_000,
 } as const;
 
 /** How asking one provider goes, for people to read. */
@@ -32,6 +34,8 @@ interface Circuit {
   problem: string | null;
   calls: number;
   askedAt: number | null;
+  underWay: number;
+  usedAt: number;
 }
 
 /**
@@ -41,6 +45,8 @@ interface Circuit {
  */
 export class Introspector implements Introspection {
   readonly #circuits = new Map<string, Circuit>();
+  /** Null until a release is followed: then every endpoint that was asked is reported. */
+  #followed: readonly Circuit[] | null = null;
   readonly #flights = new Map<string, Promise<IntrospectionAnswer>>();
   /** In the order in which they were learned, so that the oldest goes first. */
   readonly #negative = new Map<string, { answer: IntrospectionAnswer; until: number }>();
@@ -73,19 +79,22 @@ export class Introspector implements Introspection {
     return fresh;
   }
 
-  /** Forgets providers that no release has any more. */
+  /** Takes the providers of the release that is live now: those that are reported. Others are forgotten when nobody asks them any more. */
   follow(providers: readonly OpaqueProvider[]): void {
-    const ids = new Set(providers.map((provider) => provider.id));
-    for (const [id, circuit] of this.#circuits) {
-      if (ids.has(id)) continue;
-      this.#circuits.delete(id);
+    this.#followed = providers.map((provider) => this.#circuit(provider));
+    this.#forget();
+  }
+
+  #forget(): void {
+    for (const [key, circuit] of this.#circuits) {
+      if (this.#followed?.includes(circuit) || circuit.underWay > 0 || this.#now() - circuit.usedAt < INTROSPECTION_LIMITS.idleMs) continue;
+      this.#circuits.delete(key);
       void circuit.client.close();
     }
-    for (const provider of providers) this.#circuit(provider);
   }
 
   report(): IntrospectionReport[] {
-    return [...this.#circuits.values()].map(({ provider, problem, calls, askedAt, openUntil }) => {
+    return (this.#followed ?? [...this.#circuits.values()]).map(({ provider, problem, calls, askedAt, openUntil }) => {
       const state = askedAt === null ? 'not-asked' : problem === null ? 'reachable' : 'failing';
       const open = this.#now() < openUntil ? ' It is left alone for a moment; meanwhile its tokens are refused with 503.' : '';
       const reason =
@@ -101,16 +110,32 @@ export class Introspector implements Introspection {
   async close(): Promise<void> {
     await Promise.all([...this.#circuits.values()].map((circuit) => circuit.client.close()));
     this.#circuits.clear();
+    this.#followed = null;
   }
 
   #circuit(provider: OpaqueProvider): Circuit {
     const signature = canonicalJson([provider.source, provider.allowLoopbackHttp, provider.privateHosts]);
-    const held = this.#circuits.get(provider.id);
-    if (held?.signature === signature) return held;
-    if (held) void held.client.close();
+    const key = `${provider.id} ${signature}`;
+    const held = this.#circuits.get(key);
+    if (held) {
+      held.usedAt = this.#now();
+      return held;
+    }
     const client = new EndpointClient(provider.source.endpoint, provider, provider.source.timeoutMs);
-    const made: Circuit = { provider, signature, client, failures: 0, openUntil: 0, trying: false, problem: null, calls: 0, askedAt: null };
-    this.#circuits.set(provider.id, made);
+    const made: Circuit = {
+      provider,
+      signature,
+      client,
+      failures: 0,
+      openUntil: 0,
+      trying: false,
+      problem: null,
+      calls: 0,
+      askedAt: null,
+      underWay: 0,
+      usedAt: this.#now(),
+    };
+    this.#circuits.set(key, made);
     return made;
   }
 
@@ -132,6 +157,7 @@ export class Introspector implements Introspection {
 
   async #call(circuit: Circuit, token: string): Promise<IntrospectionAnswer> {
     circuit.calls++;
+    circuit.underWay++;
     circuit.askedAt = this.#now();
     const before = circuit.problem;
     let answer: IntrospectionAnswer;
@@ -143,6 +169,7 @@ export class Introspector implements Introspection {
     }
     const problem = problemOf(answer, circuit.provider);
     circuit.trying = false;
+    circuit.underWay--;
     circuit.problem = problem;
     circuit.failures = problem === null ? 0 : circuit.failures + 1;
     if (problem !== null && circuit.failures >= INTROSPECTION_LIMITS.failuresToOpen) circuit.openUntil = this.#now() + INTROSPECTION_LIMITS.openMs;

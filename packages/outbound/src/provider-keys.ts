@@ -6,6 +6,7 @@ import {
   type HeldKeys,
   type KeySource,
   type ProviderRule,
+  type PublishedKey,
   type ReadKeySet,
   type RefusedKey,
   type SecretSource,
@@ -48,7 +49,21 @@ export interface ProviderReport {
   readonly refused: readonly RefusedKey[];
 }
 
+/** Keys as they are kept over a restart: public ones only, with the place that they came from. */
+export interface KeptKeys {
+  readonly identity: string;
+  readonly jwks: readonly PublishedKey[];
+  readonly fetchedAt: number;
+}
+
+/** The keys of the providers of one release or draft; what it holds is kept until it is closed. */
+export interface KeyLease extends KeySource {
+  close(): void;
+}
+
 interface Entry {
+  readonly identity: string;
+  users: number;
   rule: ProviderRule;
   held: HeldKeys;
   refused: readonly RefusedKey[];
@@ -97,7 +112,10 @@ async function readSecret(secret: string | null): Promise<ReadKeySet> {
  * given, no timers: `tick` is called now and then. Keys that cannot be renewed serve on for the provider's stated time.
  */
 export class ProviderKeys implements KeySource {
+  /** By identity; each is there as long as somebody uses it. */
   readonly #entries = new Map<string, Entry>();
+  readonly #kept = new Map<string, { readonly keys: readonly VerificationKey[]; readonly fetchedAt: number }>();
+  #current: Lease | null = null;
   readonly #now: () => number;
   readonly #ask: AskProvider;
   readonly #times: KeyTimes;
@@ -110,37 +128,88 @@ export class ProviderKeys implements KeySource {
     this.#changed = changed;
   }
 
-  /** Takes the providers of a release. Keys of a provider that keeps its id and issuer are kept. */
+  /** Takes the providers of the release that is live now: those that are reported. */
   follow(providers: readonly ProviderRule[]): void {
-    const ids = new Set(providers.map((provider) => provider.id));
-    for (const id of this.#entries.keys()) if (!ids.has(id)) this.#entries.delete(id);
-    this.add(providers);
-  }
-
-  /** Like `follow`, but forgets nobody: for the providers of a draft that is tried beside the live release. */
-  add(providers: readonly ProviderRule[]): void {
-    for (const rule of providers) {
-      if (takesOpaqueTokens(rule)) {
-        this.#entries.delete(rule.id);
-        continue;
-      }
-      const entry = this.#entries.get(rule.id);
-      const same = entry && entry.rule.issuer === rule.issuer && canonicalJson(entry.rule.source) === canonicalJson(rule.source);
-      if (entry && same) entry.rule = rule;
-      else this.#entries.set(rule.id, { rule, held: EMPTY, refused: [], fetchedAt: null, triedAt: null, nextFetchAt: 0, problem: null, flight: null });
-    }
+    const before = this.#current;
+    this.#current = this.#open(providers);
+    before?.close();
     void this.tick();
   }
 
+  /**
+   * Holds the keys of these providers until it is closed, apart from what else is followed: a request that began with an
+   * earlier release still finds its keys. Providers with the same id, issuer and source share them.
+   */
+  lease(providers: readonly ProviderRule[]): KeyLease {
+    const lease = this.#open(providers);
+    void this.tick();
+    return lease;
+  }
+
+  #open(providers: readonly ProviderRule[]): Lease {
+    const entries = new Map<string, Entry>();
+    for (const rule of providers) {
+      if (takesOpaqueTokens(rule)) continue;
+      const identity = identityOf(rule);
+      let entry = this.#entries.get(identity);
+      if (!entry) this.#entries.set(identity, (entry = this.#begin(identity, rule)));
+      entry.rule = rule;
+      entry.users++;
+      entries.set(rule.id, entry);
+    }
+    let open = true;
+    return {
+      entries,
+      held: (id) => this.#heldOf(entries.get(id)),
+      refetch: (provider) => this.#refetch(entries.get(provider.id)),
+      close: () => {
+        if (!open) return;
+        open = false;
+        for (const entry of entries.values()) if (--entry.users === 0) this.#entries.delete(entry.identity);
+      },
+    };
+  }
+
+  #begin(identity: string, rule: ProviderRule): Entry {
+    const fresh = { identity, rule, users: 0, held: EMPTY, refused: [], fetchedAt: null, triedAt: null, nextFetchAt: 0, problem: null, flight: null };
+    const kept = this.#kept.get(identity);
+    if (!kept) return fresh;
+    const held: HeldKeys = { generation: 1, state: 'last-good', keys: kept.keys };
+    return { ...fresh, held, fetchedAt: kept.fetchedAt, problem: 'It has not answered since this node started' };
+  }
+
+  /** Takes keys that were kept over a restart, to serve until their provider answers, within its stated time. */
+  async recall(kept: readonly KeptKeys[]): Promise<void> {
+    for (const { identity, jwks, fetchedAt } of kept) {
+      const read = await readKeySet({ keys: jwks });
+      if (read && read.keys.length > 0) this.#kept.set(identity, { keys: read.keys, fetchedAt });
+    }
+  }
+
+  /** What `recall` takes: the fetched keys of the providers that are followed. */
+  keep(): KeptKeys[] {
+    return [...(this.#current?.entries.values() ?? [])].flatMap(({ identity, rule, held, fetchedAt }): KeptKeys[] => {
+      const fetched = rule.source.kind === 'discovery' || rule.source.kind === 'key-set-url';
+      if (!fetched || fetchedAt === null || held.keys.length === 0) return [];
+      return [{ identity, jwks: held.keys.map((key) => key.jwk as PublishedKey), fetchedAt }];
+    });
+  }
+
   held(providerId: string): HeldKeys {
-    const entry = this.#entries.get(providerId);
+    return this.#heldOf(this.#current?.entries.get(providerId));
+  }
+
+  refetch(provider: ProviderRule): Promise<HeldKeys> {
+    return this.#refetch(this.#current?.entries.get(provider.id));
+  }
+
+  #heldOf(entry: Entry | undefined): HeldKeys {
     if (!entry) return EMPTY;
     this.#age(entry);
     return entry.held;
   }
 
-  async refetch(provider: ProviderRule): Promise<HeldKeys> {
-    const entry = this.#entries.get(provider.id);
+  async #refetch(entry: Entry | undefined): Promise<HeldKeys> {
     if (!entry) return EMPTY;
     if (entry.flight) return entry.flight;
     const pause = entry.held.state === 'none' ? Math.min(this.#times.retryMs, 1000) : this.#times.coolDownMs;
@@ -150,7 +219,7 @@ export class ProviderKeys implements KeySource {
 
   /** Asks at once, whatever the cool-down: for an operator who presses the button. */
   async refresh(providerId: string): Promise<void> {
-    const entry = this.#entries.get(providerId);
+    const entry = this.#current?.entries.get(providerId);
     if (entry) await (entry.flight ?? this.#fetch(entry));
   }
 
@@ -162,7 +231,7 @@ export class ProviderKeys implements KeySource {
   }
 
   report(): ProviderReport[] {
-    return [...this.#entries.values()].map((entry) => {
+    return [...(this.#current?.entries.values() ?? [])].map((entry) => {
       this.#age(entry);
       return {
         providerId: entry.rule.id,
@@ -218,6 +287,12 @@ export class ProviderKeys implements KeySource {
     entry.held = { generation: entry.held.generation + 1, state: 'none', keys: [] };
   }
 }
+
+interface Lease extends KeyLease {
+  readonly entries: ReadonlyMap<string, Entry>;
+}
+
+const identityOf = (rule: ProviderRule): string => canonicalJson([rule.id, rule.issuer, rule.source]);
 
 function sameKeys(before: readonly VerificationKey[], after: readonly VerificationKey[]): boolean {
   const print = (key: VerificationKey): string => `${key.thumbprint} ${key.kid ?? ''} ${key.algorithm ?? ''}`;

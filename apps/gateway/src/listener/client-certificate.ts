@@ -26,11 +26,11 @@ export function compileFindCertificate(rule: CertificateHeaderRule | null): Find
   };
 }
 
-/** Compiles which header must not travel on from an address, because it is not one of the hops that may write it. */
-export function compileForgedHeader(rule: CertificateHeaderRule | null): (address: string) => string | null {
+/** Compiles which header with a certificate may travel on from an address: the one of the rule, from a hop that may write it. */
+export function compileVouchedHeader(rule: CertificateHeaderRule | null): (address: string) => string | null {
   if (!rule) return () => null;
   const hops = trustedHops(rule.trustedHops);
-  return (address) => (trusts(hops, address) ? null : rule.name);
+  return (address) => (trusts(hops, address) ? rule.name : null);
 }
 
 /** Whether the hop that a request came from may pass certificates on. */

@@ -1,40 +1,20 @@
 import { BEARER_HEADER, type Exchange, type TokenPlace } from '@virga/core';
-import { PROBE_HEADER } from '@virga/protocol';
 import type { IncomingHttpHeaders } from 'node:http';
+import { foldName, HOP_BY_HOP, isReserved } from './forward-names.js';
 
-/** Hop-by-hop fields (RFC 9110 section 7.6.1) and those that the gateway writes itself. */
-const NOT_UP = new Set([
-  'connection',
-  'keep-alive',
-  'proxy-connection',
-  'proxy-authenticate',
-  'proxy-authorization',
-  'te',
-  'trailer',
-  'transfer-encoding',
-  'upgrade',
-  'http2-settings',
-  'expect',
-  'host',
-  'x-forwarded-for',
-  'x-forwarded-host',
-  'x-forwarded-proto',
-  'x-forwarded-port',
-  'forwarded',
-  'x-real-ip',
-  'via',
-  'traceparent',
-  'x-request-id',
-  PROBE_HEADER,
-  // Fields that let some upstreams route or act otherwise than the request line says: the rule of one operation would apply to another.
-  'x-http-method-override',
-  'x-http-method',
-  'x-method-override',
-  'x-original-url',
-  'x-rewrite-url',
-  'x-original-uri',
-]);
-const NOT_BACK = new Set(['connection', 'keep-alive', 'proxy-connection', 'proxy-authenticate', 'te', 'trailer', 'transfer-encoding', 'upgrade']);
+/** Decisions about names, kept because the same few come again and again. Bounded: callers choose names. */
+const passes = new Map<string, boolean>();
+const MAX_NAMES = 500;
+
+/** Whether a field of a request may travel on. */
+function goesUp(name: string): boolean {
+  let known = passes.get(name);
+  if (known === undefined) {
+    known = !HOP_BY_HOP.has(name) && !isReserved(name);
+    if (passes.size < MAX_NAMES) passes.set(name, known);
+  }
+  return known;
+}
 
 /** What the gateway says to the upstream about the request. */
 export interface ForwardFacts {
@@ -45,8 +25,10 @@ export interface ForwardFacts {
   readonly protocol: 'http' | 'https';
   /** Places whose credentials must not travel on; empty when they may. */
   readonly withheld: readonly TokenPlace[];
-  /** A header that only a trusted hop may write, and that somebody else wrote; null when there is none. */
-  readonly forged: string | null;
+  /** The header with the client certificate, where the hop that sent it may write it; null otherwise. */
+  readonly vouched: string | null;
+  /** The name of that header, whoever sent it; null where no rule names one. */
+  readonly ruled: string | null;
 }
 
 /** The Cookie header without some cookies; undefined when nothing is left. */
@@ -92,9 +74,11 @@ export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts): st
   const out: string[] = [];
   const dropped = named(headers.connection);
   const { withheld } = facts;
+  const withheldNames = withheld.flatMap((place) => (place.kind === 'header' ? [foldName(place.name)] : []));
   for (const name in headers) {
-    if (NOT_UP.has(name) || (dropped !== null && dropped.has(name))) continue;
-    if (name === facts.forged || withheld.some((place) => place.kind === 'header' && place.name === name)) continue;
+    if (name !== facts.vouched && (!goesUp(name) || (facts.ruled !== null && foldName(name) === facts.ruled))) continue;
+    if (dropped !== null && dropped.has(name)) continue;
+    if (withheldNames.length > 0 && withheldNames.includes(foldName(name))) continue;
     const value = name === 'cookie' ? withoutCookies(headers.cookie, withheld) : headers[name];
     if (typeof value === 'string') out.push(name, value);
     else if (value) for (const item of value) out.push(name, item);
@@ -123,7 +107,7 @@ export function headersBack(headers: IncomingHttpHeaders, added: Readonly<Record
   const out: string[] = [];
   const dropped = named(typeof headers.connection === 'string' ? headers.connection : undefined);
   for (const name in headers) {
-    if (NOT_BACK.has(name) || (dropped !== null && dropped.has(name))) continue;
+    if (HOP_BY_HOP.has(name) || (dropped !== null && dropped.has(name))) continue;
     // CORS answers come from the gateway's rule alone when it has one.
     if (added['vary'] !== undefined && name.startsWith('access-control-')) continue;
     if (name === 'x-request-id') continue;

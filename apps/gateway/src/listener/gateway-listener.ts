@@ -4,9 +4,8 @@ import { createServer as createTlsServer } from 'node:https';
 import type { Duplex } from 'node:stream';
 import type { LiveRelease } from '../live-release.js';
 import { answerBroken, findingOf } from './broken-request.js';
+import { LISTENER_LIMITS } from './listener-limits.js';
 import { ServedRequest, type ServeContext } from './serve-request.js';
-
-export const LISTENER_LIMITS = { maxHeaderBytes: 32 * 1024, requestTimeoutMs: 300_000, headersTimeoutMs: 20_000, keepAliveMs: 65_000 } as const;
 
 /**
  * The gateway's HTTP listener. Node's parser refuses conflicting lengths, bare line breaks and folded headers
@@ -16,6 +15,8 @@ export class GatewayListener {
   readonly #server: Server;
   readonly #context: ServeContext;
   readonly #release: () => LiveRelease | null;
+  /** Answers under way on each connection, which nothing else may be written into. */
+  readonly #answering = new WeakMap<Duplex, Set<ServerResponse>>();
   #inFlight = 0;
 
   /** @param tls PEM of certificate and key, to speak TLS and ask for client certificates */
@@ -37,13 +38,20 @@ export class GatewayListener {
     this.#server.on('connect', (_req, socket: Duplex) => this.#broken(socket, finding('path.target', { found: 'CONNECT' })));
     this.#server.on('clientError', (error: Error & { code?: string }, socket: Duplex) => {
       if (error.code === 'ECONNRESET' || !socket.writable) socket.destroy();
-      else this.#broken(socket, findingOf(error, LISTENER_LIMITS));
+      else this.#afterAnswers(socket, () => this.#broken(socket, findingOf(error, LISTENER_LIMITS)));
     });
+    // Counted where the request is read; what is beyond must not vanish before it can be refused.
+    this.#server.maxHeadersCount = 0;
   }
 
   #serve(req: IncomingMessage, res: ServerResponse, expectsContinue: boolean): void {
     this.#inFlight++;
-    res.once('close', () => this.#inFlight--);
+    const answering = this.#answering.get(req.socket) ?? new Set();
+    this.#answering.set(req.socket, answering.add(res));
+    res.once('close', () => {
+      this.#inFlight--;
+      answering.delete(res);
+    });
     const release = this.#release();
     if (!release) {
       const found = finding('gateway.no-release', {});
@@ -53,6 +61,13 @@ export class GatewayListener {
       return;
     }
     new ServedRequest(req, res, release, this.#context).serve(expectsContinue);
+  }
+
+  /** Runs something on a connection once its answers are written, in the order in which their requests came. */
+  #afterAnswers(socket: Duplex, then: () => void): void {
+    const last = [...(this.#answering.get(socket) ?? [])].pop();
+    if (last) last.once('close', () => (socket.destroyed ? undefined : this.#afterAnswers(socket, then)));
+    else then();
   }
 
   #broken(socket: Duplex, found: Finding): void {

@@ -13,12 +13,16 @@ import {
 import { PROBE_HEADER, REQUEST_ID_HEADER } from '@virga/protocol';
 import type { IncomingHttpHeaders, IncomingMessage, ServerResponse } from 'node:http';
 import { performance } from 'node:perf_hooks';
-import { PassThrough, type Readable } from 'node:stream';
+import { PassThrough } from 'node:stream';
 import type { LiveRelease } from '../live-release.js';
 import type { Recorder } from '../records/recorder.js';
 import { Forwarding, type AnswerSink } from '../upstream/forward.js';
 import type { Upstream } from '../upstream/pools.js';
 import { headersBack, headersUp, queryUp, withheldPlaces } from './forward-headers.js';
+import { isHost } from './forward-names.js';
+import { drainUpload } from './linger.js';
+import { LISTENER_LIMITS } from './listener-limits.js';
+import { Pace } from './pace.js';
 import { nonceFor } from './nonce-for.js';
 import { newRequestId, traceContext } from './request-ids.js';
 
@@ -29,10 +33,14 @@ export interface ServeContext {
   /** Whether a probe header was written by the control plane. */
   isProbe(header: string): boolean;
   fault(error: unknown): void;
+  /** Requests that are under way at an upstream; whoever holds this looks at their pace now and then. */
+  readonly transfers: Set<Transfer>;
 }
 
-/** Bodies longer than this that nobody will read are not waited for: the connection is closed. */
-const DUMP_LIMIT_BYTES = 64 * 1024;
+/** A request whose pace is looked at. @param now on the clock of `performance.now()` */
+export interface Transfer {
+  look(now: number): void;
+}
 
 /** One request at the listener, from its first byte to its record. */
 export class ServedRequest implements AnswerSink {
@@ -56,11 +64,18 @@ export class ServedRequest implements AnswerSink {
   #requestBytes = 0;
   #resume: (() => void) | null = null;
   #recorded = false;
+  #expectsContinue = false;
+  #forwarding: Forwarding | null = null;
+  #body: PassThrough | null = null;
+  #sending: Pace | null = null;
+  #reading: Pace | null = null;
 
   constructor(req: IncomingMessage, res: ServerResponse, live: LiveRelease, context: ServeContext) {
     this.#req = req;
     this.#res = res;
     this.#live = live;
+    live.begin();
+    res.once('close', () => live.end());
     this.#context = context;
     this.#address = addressOf(req);
     this.#exchange = new Exchange({
@@ -76,9 +91,9 @@ export class ServedRequest implements AnswerSink {
   }
 
   serve(expectsContinue: boolean): void {
-    const host = this.#req.headers.host;
-    if (host === undefined || host.includes(',')) {
-      this.#answer(finding('message.host-missing', { found: host === undefined ? 0 : host.split(',').length }));
+    const unreadable = wrongMessage(this.#req);
+    if (unreadable) {
+      this.#answer(unreadable);
       return;
     }
     const metadata = this.#metadata(this.#live.compiled);
@@ -86,6 +101,7 @@ export class ServedRequest implements AnswerSink {
       this.#send(metadata, finding('route.matched', { api: 'gateway', operation: 'resource metadata', parameters: [] }));
       return;
     }
+    this.#expectsContinue = expectsContinue;
     const verdict = decide(this.#live.compiled, this.#exchange);
     if (verdict instanceof Promise) {
       verdict.then(
@@ -119,15 +135,18 @@ export class ServedRequest implements AnswerSink {
   }
 
   #forward(expectsContinue: boolean): void {
-    const { api } = this.#exchange;
+    const { api, operation } = this.#exchange;
     const upstream = api ? this.#live.upstreams.get(api) : undefined;
     if (!api || !upstream) throw new Error('invariant: a forwarded request has an upstream');
+    if (operation?.api !== api.rule) throw new Error('invariant: the API that decided is the API whose upstream is called');
     const req = this.#req;
     this.#upstream = upstream;
     this.#upstreamAt = performance.now();
-    if (expectsContinue) this.#res.writeContinue();
-    const base = api.rule.basePath.length;
-    const path = upstream.prefix + (this.#exchange.path.slice(base) || '/') + queryUp(this.#exchange);
+    if (expectsContinue) {
+      this.#res.writeContinue();
+      this.#expectsContinue = false;
+    }
+    const path = upstream.prefix + this.#exchange.below + queryUp(this.#exchange);
     const headers = headersUp(req.headers, {
       address: this.#address,
       host: req.headers.host ?? '',
@@ -135,20 +154,48 @@ export class ServedRequest implements AnswerSink {
       traceparent: this.#traceparent,
       protocol: this.#context.publicOrigin.startsWith('https:') ? 'https' : 'http',
       withheld: withheldPlaces(this.#exchange),
-      forged: this.#live.forgedHeader(this.#address),
+      vouched: this.#live.vouchedHeader(this.#address),
+      ruled: this.#live.certificateHeader,
     });
-    const hasBody = req.headers['transfer-encoding'] !== undefined || (req.headers['content-length'] !== undefined && req.headers['content-length'] !== '0');
+    const hasBody = hasBodyOf(req);
+    const { leastBytesPerSecond, paceMs } = upstream.limits;
+    if (hasBody) {
+      this.#body = detached(req, (bytes) => (this.#requestBytes += bytes));
+      this.#sending = new Pace(leastBytesPerSecond, paceMs);
+    }
+    this.#reading = new Pace(leastBytesPerSecond, paceMs);
     const forwarding = new Forwarding(
       upstream,
-      { method: this.#exchange.method, path, headers, body: hasBody ? detached(req, (bytes) => (this.#requestBytes += bytes)) : null },
+      { method: this.#exchange.method, path, headers, body: this.#body, caller: callerOf(this.#exchange, this.#address), arrivedAt: this.#startedAt },
       this,
     );
+    this.#forwarding = forwarding;
+    this.#context.transfers.add(this);
     this.#res.on('close', () => {
+      this.#context.transfers.delete(this);
       if (this.#res.writableFinished) return;
       forwarding.abort();
       this.#record(499, finding('upstream.caller-left', { address: upstream.address }));
     });
     forwarding.send();
+  }
+
+  /** Cuts off a caller that sends or reads too slowly. Called now and then while the request is under way. */
+  look(now: number): void {
+    const { writableLength, writableNeedDrain, writableEnded } = this.#res;
+    // A body that the upstream does not take yet waits for the upstream, not for the caller.
+    const sends = this.#body !== null && !this.#req.complete && !this.#body.writableNeedDrain && !this.#body.destroyed;
+    const slowSender = this.#sending?.look(now, this.#requestBytes, sends);
+    if (slowSender) return this.#cutOff(finding('message.sender-too-slow', { ...slowSender }));
+    const slowReader = this.#reading?.look(now, this.#responseBytes - writableLength, writableNeedDrain || (writableEnded && writableLength > 0));
+    if (slowReader) this.#cutOff(finding('message.reader-too-slow', { ...slowReader }));
+  }
+
+  #cutOff(found: Finding): void {
+    this.#forwarding?.abort();
+    if (!this.#res.headersSent) this.#answer(found, true);
+    else this.#record(this.#status, found);
+    this.#res.destroy();
   }
 
   start(status: number, headers: IncomingHttpHeaders, resume: () => void): void {
@@ -170,6 +217,8 @@ export class ServedRequest implements AnswerSink {
 
   end(): void {
     this.#res.end();
+    // An upstream may answer before it has the whole body; what is left of it would keep the connection waiting.
+    if (this.#body && !this.#req.complete) drainUpload(this.#req, (whole) => whole || this.#req.socket.destroySoon());
     this.#record(this.#status, finding('upstream.answered', { status: this.#status, address: this.#upstream?.address ?? '' }));
   }
 
@@ -200,12 +249,18 @@ export class ServedRequest implements AnswerSink {
     if (!res.headersSent) {
       const headers: string[] = [REQUEST_ID_HEADER, this.#id];
       for (const [name, value] of Object.entries(answer.headers)) headers.push(name, value);
+      const body = this.#req.method === 'HEAD' ? null : answer.body;
       if (answer.body !== null) headers.push('content-length', String(Buffer.byteLength(answer.body)));
-      if (bodyIsLong(this.#req)) headers.push('connection', 'close');
+      const bodyComes = !this.#expectsContinue && hasBodyOf(this.#req) && !this.#req.complete;
+      if (bodyComes || this.#expectsContinue) headers.push('connection', 'close');
       this.#responseHeaders = headers;
-      this.#responseBytes = answer.body?.length ?? 0;
+      this.#responseBytes = body?.length ?? 0;
       res.writeHead(answer.status, headers);
-      res.end(this.#req.method === 'HEAD' ? undefined : (answer.body ?? undefined));
+      // The whole answer goes out at once; the connection ends only when its sender has had the time to read it.
+      if (body !== null) res.write(body);
+      else if (bodyComes) res.flushHeaders();
+      if (bodyComes) drainUpload(this.#req, () => res.end());
+      else res.end();
     }
     this.#record(answer.status, found);
   }
@@ -245,7 +300,7 @@ export class ServedRequest implements AnswerSink {
  * The body of a request as a stream of its own. The client library destroys the body it was given when a call fails;
  * given the request itself, it would close the caller's connection before the refusal could be written.
  */
-function detached(req: IncomingMessage, count: (bytes: number) => void): Readable {
+function detached(req: IncomingMessage, count: (bytes: number) => void): PassThrough {
   const body = new PassThrough();
   req.on('data', (part: Buffer) => count(part.length));
   req.pipe(body);
@@ -254,8 +309,23 @@ function detached(req: IncomingMessage, count: (bytes: number) => void): Readabl
   return body;
 }
 
-function bodyIsLong(req: IncomingMessage): boolean {
-  return req.headers['transfer-encoding'] !== undefined || Number(req.headers['content-length'] ?? 0) > DUMP_LIMIT_BYTES;
+const hasBodyOf = ({ headers }: IncomingMessage): boolean =>
+  headers['transfer-encoding'] !== undefined || (headers['content-length'] !== undefined && headers['content-length'] !== '0');
+
+/** What two readers of this message could understand differently, or what it has too much of; null when nothing is. */
+function wrongMessage(req: IncomingMessage): Finding | null {
+  const { host, 'transfer-encoding': coding } = req.headers;
+  if (host === undefined || host.includes(',')) return finding('message.host-missing', { found: host === undefined ? 0 : host.split(',').length });
+  if (!isHost(host)) return finding('message.host-malformed', { found: host.slice(0, 200) });
+  const count = req.rawHeaders.length / 2;
+  if (count > LISTENER_LIMITS.maxHeaderFields) return finding('message.headers-too-many', { count, limit: LISTENER_LIMITS.maxHeaderFields });
+  if (coding !== undefined && coding.trim().toLowerCase() !== 'chunked') return finding('message.transfer-coding', { found: coding.slice(0, 200) });
+  return null;
+}
+
+/** Who counts as holding a connection of the upstream: the client that was proved, or else the address. */
+function callerOf({ principal }: Exchange, address: string): string {
+  return principal?.client ? `${principal.client} of ${principal.providerName}` : address;
 }
 
 /** The address the gateway saw, IPv4-mapped IPv6 written as IPv4 (RFC 4291 section 2.5.5.2). */

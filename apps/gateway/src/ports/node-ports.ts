@@ -1,4 +1,4 @@
-import { LocalReplayMemory, type Introspection, type KeySource, type Ports } from '@virga/core';
+import type { Introspection, KeySource, Ports, ReplayMemory } from '@virga/core';
 import * as crypto from 'node:crypto';
 import { performance } from 'node:perf_hooks';
 import type { Nonces } from './nonces.js';
@@ -10,17 +10,21 @@ export interface NodeParts {
   readonly introspection: Introspection;
   readonly facts: PrivateFacts;
   readonly nonces: Nonces;
+  /** Belongs to the node and outlives every release: a proof used under one is used under the next. */
+  readonly replay: ReplayMemory;
+  fault(error: unknown, at: string): void;
 }
 
-/** The ports of a gateway node: real clocks, SHA-256, and what the node holds. A replayed proof is one seen by these ports before. */
-export function nodePorts({ keys, introspection, facts, nonces }: NodeParts): Ports {
+/** The ports of a gateway node: real clocks, SHA-256, and what the node holds. */
+export function nodePorts({ keys, introspection, facts, nonces, replay, fault }: NodeParts): Ports {
   return {
     now: Date.now,
     ticks: () => performance.now(),
     digest: (text) => crypto.hash('sha256', text, 'base64url'),
     keys,
     introspection,
-    replay: new LocalReplayMemory(),
+    replay,
+    fault,
     nonces,
     secrets: facts,
     revocations: () => facts.revocations,

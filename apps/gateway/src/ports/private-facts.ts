@@ -1,7 +1,5 @@
 import { Revocations, type Revocation, type SecretSource } from '@virga/core';
-import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto';
-import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
-import { dirname } from 'node:path';
+import { SealedFile } from '../snapshot/sealed-file.js';
 
 interface Facts {
   readonly secrets: Readonly<Record<string, string>>;
@@ -10,17 +8,26 @@ interface Facts {
 
 /**
  * What a node knows beside its release: values of secrets, and revocations. They come over the node's own channel and are
- * kept on disk sealed with a key made of the node's token, so that a node that starts alone still has them.
+ * kept on disk sealed, so that a node that starts alone still has them.
  */
 export class PrivateFacts implements SecretSource {
-  readonly #key: Buffer;
-  readonly #file: string;
+  readonly #file: SealedFile;
   #secrets = new Map<string, string>();
   #revocations = new Revocations();
+  #known = false;
 
   constructor(token: string, file: string) {
-    this.#key = Buffer.from(hkdfSync('sha256', token, '', 'private facts of a node', 32));
-    this.#file = file;
+    // The words are those of earlier versions, whose files must open.
+    this.#file = new SealedFile(token, 'private facts of a node', file);
+  }
+
+  /** Whether they were ever heard or read back. Without them nobody can tell which tokens are revoked. */
+  get known(): boolean {
+    return this.#known;
+  }
+
+  get problem(): string | null {
+    return this.#file.problem;
   }
 
   get revocations(): Revocations {
@@ -31,30 +38,27 @@ export class PrivateFacts implements SecretSource {
     return this.#secrets.get(name) ?? null;
   }
 
-  /** Takes what the control plane sent, and keeps it. */
-  async take(facts: Facts): Promise<void> {
+  /** Takes what the control plane sent, at once, and keeps it. */
+  take(facts: Facts): Promise<void> {
     this.#set(facts);
-    const nonce = randomBytes(12);
-    const cipher = createCipheriv('aes-256-gcm', this.#key, nonce);
-    const sealed = Buffer.concat([nonce, cipher.update(JSON.stringify(facts), 'utf8'), cipher.final(), cipher.getAuthTag()]);
-    await mkdir(dirname(this.#file), { recursive: true });
-    await writeFile(`${this.#file}.next`, sealed, { mode: 0o600 });
-    await rename(`${this.#file}.next`, this.#file);
+    return this.#file.write(facts);
   }
 
-  /** Reads what was kept; a file that is missing, changed or of another token counts as nothing. */
-  async restore(): Promise<void> {
-    try {
-      const sealed = await readFile(this.#file);
-      const decipher = createDecipheriv('aes-256-gcm', this.#key, sealed.subarray(0, 12)).setAuthTag(sealed.subarray(-16));
-      this.#set(JSON.parse(Buffer.concat([decipher.update(sealed.subarray(12, -16)), decipher.final()]).toString('utf8')) as Facts);
-    } catch {
-      // Without them, what needs a secret is refused until the control plane is reached.
-    }
+  tick(): void {
+    this.#file.tick();
+  }
+
+  /** Reads what was kept. @returns whether there is nothing that cannot be read */
+  async restore(): Promise<boolean> {
+    const kept = await this.#file.read();
+    if (kept.state !== 'read') return kept.state === 'missing';
+    this.#set(kept.value as Facts);
+    return true;
   }
 
   #set({ secrets, revocations }: Facts): void {
     this.#secrets = new Map(Object.entries(secrets));
     this.#revocations = new Revocations(revocations);
+    this.#known = true;
   }
 }

@@ -39,9 +39,10 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     traceparent: traceContext(undefined).traceparent,
     protocol: publicOrigin.startsWith('https:') ? 'https' : 'http',
     withheld: withheldPlaces(exchange),
-    forged: null,
+    vouched: null,
+    ruled: release.certificateHeader,
   });
-  const path = upstream.prefix + (exchange.path.slice(exchange.api.rule.basePath.length) || '/') + queryUp(exchange);
+  const path = upstream.prefix + exchange.below + queryUp(exchange);
   const { found, answer } = await new Promise<{ found: Finding; answer: ProbeAnswer | null }>((resolve) => {
     const parts: Buffer[] = [];
     let size = 0;
@@ -49,7 +50,7 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     let answerHeaders: string[] = [];
     const forwarding = new Forwarding(
       upstream,
-      { method, path, headers, body },
+      { method, path, headers, body, caller: 'the probe', arrivedAt: startedAt },
       {
         start: (code, received) => {
           status = code;

@@ -16,6 +16,8 @@ export const RECORD_LIMITS = {
   maxCounters: 50_000,
 } as const;
 
+const DAY_MS = 86_400_000;
+
 interface Counter {
   readonly key: Omit<TrafficCount, 'count' | 'totalUs'>;
   count: number;
@@ -55,16 +57,32 @@ export class Recorder {
     const key = `${minute} ${apiId ?? ''} ${operationId ?? ''} ${done.found.code} ${done.status}`;
     let counter = this.#counters.get(key);
     if (!counter) {
-      if (this.#counters.size >= RECORD_LIMITS.maxCounters) return;
-      counter = {
-        key: { minute, apiId, operationId, step, code: done.found.code, outcome: refused ? 'refused' : 'passed', status: done.status },
-        count: 0,
-        totalUs: 0,
+      const fresh = {
+        minute,
+        apiId,
+        operationId,
+        step,
+        code: done.found.code,
+        outcome: refused ? ('refused' as const) : ('passed' as const),
+        status: done.status,
       };
-      this.#counters.set(key, counter);
+      counter = this.#counters.size < RECORD_LIMITS.maxCounters ? this.#begin(key, fresh) : this.#beginCoarse(fresh);
     }
     counter.count++;
     counter.totalUs += Math.round(done.totalMs * 1000);
+  }
+
+  #begin(key: string, counted: Counter['key']): Counter {
+    const counter = { key: counted, count: 0, totalUs: 0 };
+    this.#counters.set(key, counter);
+    return counter;
+  }
+
+  /** Past the bound requests are still counted, by the day and without their API: less is known of them, none is lost. */
+  #beginCoarse(counted: Counter['key']): Counter {
+    const minute = counted.minute - (counted.minute % DAY_MS);
+    const key = `${minute}   ${counted.code} ${counted.status}`;
+    return this.#counters.get(key) ?? this.#begin(key, { ...counted, minute, apiId: null, operationId: null });
   }
 
   #push(trace: TraceRecord): void {

@@ -1,27 +1,42 @@
-import type { ReleaseDocument } from '@virga/core';
-import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
-import { dirname } from 'node:path';
+import { isRecord, type ReleaseDocument } from '@virga/core';
+import { SealedFile } from './sealed-file.js';
 
 /** A release as it is kept on disk. */
 export interface ReleaseSnapshot {
   readonly number: number;
   readonly hash: string;
   readonly document: ReleaseDocument;
+  /** Whether the node knew secrets and revocations when it was kept; without them it is not served again. */
+  readonly withFacts: boolean;
 }
 
-/** Reads the last good release; null when there is none that can be read. */
-export async function readSnapshot(file: string): Promise<ReleaseSnapshot | null> {
-  try {
-    const value = JSON.parse(await readFile(file, 'utf8')) as Partial<ReleaseSnapshot>;
-    return typeof value.number === 'number' && typeof value.hash === 'string' && value.document ? (value as ReleaseSnapshot) : null;
-  } catch {
-    return null;
+/** The last good release on disk. */
+export class Snapshot {
+  readonly #file: SealedFile;
+
+  constructor(token: string, file: string) {
+    this.#file = new SealedFile(token, 'the last good release', file);
   }
-}
 
-/** Writes the last good release in one step, so that a crash leaves the old or the new one, never half of it. */
-export async function writeSnapshot(file: string, snapshot: ReleaseSnapshot): Promise<void> {
-  await mkdir(dirname(file), { recursive: true });
-  await writeFile(`${file}.next`, JSON.stringify(snapshot), { mode: 0o600 });
-  await rename(`${file}.next`, file);
+  get problem(): string | null {
+    return this.#file.problem;
+  }
+
+  write(snapshot: ReleaseSnapshot): Promise<void> {
+    return this.#file.write(snapshot);
+  }
+
+  tick(): void {
+    this.#file.tick();
+  }
+
+  /** The last good release; null when there is none, `unreadable` when what is there was not written by this node as it stands. */
+  async read(): Promise<ReleaseSnapshot | null | 'unreadable'> {
+    const kept = await this.#file.read();
+    if (kept.state === 'missing') return null;
+    if (kept.state !== 'read' || !isRecord(kept.value)) return 'unreadable';
+    const { number, hash, document, withFacts } = kept.value;
+    if (typeof number !== 'number' || typeof hash !== 'string' || !isRecord(document) || typeof withFacts !== 'boolean') return 'unreadable';
+    return { number, hash, document: document as unknown as ReleaseDocument, withFacts };
+  }
 }

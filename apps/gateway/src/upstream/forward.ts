@@ -1,7 +1,9 @@
 import { finding, type Finding } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
+import { performance } from 'node:perf_hooks';
 import type { Readable } from 'node:stream';
 import type { Dispatcher } from 'undici';
+import type { BerthSeeker, NoBerth } from './berths.js';
 import type { Upstream } from './pools.js';
 
 /** A request ready to go up. */
@@ -11,6 +13,10 @@ export interface UpstreamRequest {
   readonly path: string;
   readonly headers: string[];
   readonly body: Readable | Buffer | null;
+  /** Who counts as holding the connection: a client, or an address where no client is known. */
+  readonly caller: string;
+  /** When the request arrived, on the clock of `performance.now()`; its time limits count from here. */
+  readonly arrivedAt: number;
 }
 
 /** Where the answer goes. `data` returns false when the receiver is full; it calls `resume` when there is room again. */
@@ -27,8 +33,10 @@ type UpstreamError = Error & { code?: string };
 /** Safe to send again when the connection broke before any answer (RFC 9110 section 9.2.2): nothing was changed, no body was used up. */
 const REPEATABLE = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE']);
 
-/** Sends a request up and streams the answer back, with back-pressure both ways. */
-export class Forwarding implements Dispatcher.DispatchHandler {
+/** Waits for a connection of its upstream, sends a request up and streams the answer back, with back-pressure both ways. */
+export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
+  readonly caller: string;
+  readonly until: number;
   readonly #upstream: Upstream;
   readonly #request: UpstreamRequest;
   readonly #sink: AnswerSink;
@@ -36,28 +44,62 @@ export class Forwarding implements Dispatcher.DispatchHandler {
   #started = false;
   #ended = false;
   #repeated = false;
+  #holds = false;
 
   constructor(upstream: Upstream, request: UpstreamRequest, sink: AnswerSink) {
+    this.caller = request.caller;
+    this.until = request.arrivedAt + Math.min(upstream.limits.waitMs, upstream.responseTimeoutMs);
     this.#upstream = upstream;
     this.#request = request;
     this.#sink = sink;
   }
 
   send(): void {
+    this.#upstream.berths.seek(this);
+  }
+
+  granted(): void {
+    this.#holds = true;
+    this.#dispatch();
+  }
+
+  refused(why: NoBerth): void {
+    this.#ended = true;
+    const { address, berths, limits } = this.#upstream;
+    if (why === 'share') {
+      this.#sink.fail(finding('upstream.share', { address, caller: this.caller, held: berths.share, sharePercent: limits.sharePercent }), false);
+      return;
+    }
+    const waitedMs = why === 'waited' ? Math.round(performance.now() - this.#request.arrivedAt) : 0;
+    this.#sink.fail(finding('upstream.busy', { address, connections: limits.connections, waiting: berths.waiting, waitedMs }), false);
+  }
+
+  #dispatch(): void {
     const { pool, origin, responseTimeoutMs } = this.#upstream;
-    const { method, path, headers, body } = this.#request;
+    const { method, path, headers, body, arrivedAt } = this.#request;
+    // The time that passed before counts too, waiting for a connection included.
+    const headersTimeout = Math.max(1, responseTimeoutMs - Math.round(performance.now() - arrivedAt));
     try {
-      pool.dispatch({ origin, path, method: method, headers, body, headersTimeout: responseTimeoutMs, bodyTimeout: responseTimeoutMs }, this);
+      pool.dispatch({ origin, path, method: method, headers, body, headersTimeout, bodyTimeout: responseTimeoutMs }, this);
     } catch (error) {
       this.onResponseError(null, error as Error);
     }
   }
 
-  /** Ends the call because the caller has gone. */
+  /** Ends the call because the caller has gone or may not go on. */
   abort(): void {
     if (this.#ended) return;
     this.#ended = true;
+    if (!this.#holds) this.#upstream.berths.leave(this);
+    // Without a controller the connection is still being made; it is given back when that has come to an end.
     this.#controller?.abort(new Error('the caller left'));
+  }
+
+  /** Gives the connection back, once. */
+  #free(): void {
+    if (!this.#holds) return;
+    this.#holds = false;
+    this.#upstream.berths.free(this.caller);
   }
 
   onRequestStart(controller: Dispatcher.DispatchController): void {
@@ -77,17 +119,19 @@ export class Forwarding implements Dispatcher.DispatchHandler {
 
   onResponseEnd(): void {
     this.#ended = true;
+    this.#free();
     this.#sink.end();
   }
 
   onResponseError(_controller: Dispatcher.DispatchController | null, error: UpstreamError): void {
-    if (this.#ended) return;
+    if (this.#ended) return this.#free();
     if (!this.#started && !this.#repeated && this.#request.body === null && REPEATABLE.has(this.#request.method) && isStaleConnection(error)) {
       this.#repeated = true;
-      this.send();
+      this.#dispatch();
       return;
     }
     this.#ended = true;
+    this.#free();
     this.#sink.fail(this.#findingOf(error), this.#started);
   }
 

@@ -2,6 +2,7 @@ import type { Finding } from '../verdict/codes.js';
 import { entryOf, finding } from '../verdict/codes.js';
 import type { CompiledRelease, CompiledStep } from './compiled.js';
 import type { Exchange } from './exchange.js';
+import type { Ports } from './ports.js';
 import { preflightStep } from './preflight-step.js';
 import { routeStep } from './route-step.js';
 
@@ -21,8 +22,8 @@ export function decide(release: CompiledRelease, exchange: Exchange): Verdict | 
   let routed: Finding;
   try {
     routed = routeStep(release, exchange);
-  } catch {
-    routed = finding('gateway.fault', { at: 'route' });
+  } catch (error) {
+    routed = faultOf(release.ports, error, 'route');
   }
   const afterRoute = record(exchange, 'route', routed, start, ticks());
   if (stops(routed)) return { kind: 'answer', finding: routed };
@@ -35,17 +36,18 @@ export function decide(release: CompiledRelease, exchange: Exchange): Verdict | 
       return { kind: 'answer', finding: preflight };
     }
   }
-  return runFrom(exchange, operation.fallLine, 0, ticks, afterRoute, routed);
+  return runFrom(exchange, operation.fallLine, 0, release.ports, afterRoute, routed);
 }
 
 function runFrom(
   exchange: Exchange,
   steps: readonly CompiledStep[],
   first: number,
-  ticks: () => number,
+  ports: Ports,
   startedAt: number,
   before: Finding,
 ): Verdict | Promise<Verdict> {
+  const { ticks } = ports;
   let at = startedAt;
   let last = before;
   for (let index = first; index < steps.length; index++) {
@@ -53,16 +55,16 @@ function runFrom(
     let result: Finding | Promise<Finding>;
     try {
       result = step.run(exchange);
-    } catch {
-      result = finding('gateway.fault', { at: step.step });
+    } catch (error) {
+      result = faultOf(ports, error, step.step);
     }
     if (result instanceof Promise) {
       const begun = at;
       return result
-        .catch(() => finding('gateway.fault', { at: step.step }))
+        .catch((error: unknown) => faultOf(ports, error, step.step))
         .then((found) => {
           const done = record(exchange, step.step, found, begun, ticks());
-          return stops(found) ? { kind: 'answer', finding: found } : runFrom(exchange, steps, index + 1, ticks, done, found);
+          return stops(found) ? { kind: 'answer', finding: found } : runFrom(exchange, steps, index + 1, ports, done, found);
         });
     }
     at = record(exchange, step.step, result, at, ticks());
@@ -70,6 +72,11 @@ function runFrom(
     last = result;
   }
   return { kind: 'forward', finding: last };
+}
+
+function faultOf(ports: Ports, error: unknown, at: string): Finding {
+  ports.fault(error, at);
+  return finding('gateway.fault', { at });
 }
 
 const stops = (found: Finding): boolean => entryOf(found.code).outcome === 'refuse';

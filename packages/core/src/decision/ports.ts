@@ -29,6 +29,8 @@ export interface Ports {
   readonly nonces: NonceSource;
   readonly secrets: SecretSource;
   revocations(): Revocations;
+  /** Told of a fault inside a step, which refuses the request: its stack is for the log of whoever runs the decision. */
+  fault(error: unknown, at: string): void;
 }
 
 const NONE_REVOKED = new Revocations();
@@ -41,6 +43,7 @@ export function closedPorts(given: Pick<Ports, 'now' | 'ticks' | 'digest' | 'key
     nonces: { current: () => '', accepts: () => false },
     secrets: { value: () => null },
     revocations: () => NONE_REVOKED,
+    fault: () => undefined,
     ...given,
   };
 }

@@ -1,6 +1,7 @@
 import type { AccessRule } from './access-rule.js';
 import type { ProviderRule } from './provider-rule.js';
 import type { TokenOverride, TokenRule } from './token-rule.js';
+import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
 export const RELEASE_FORMAT = 1;
@@ -26,10 +27,12 @@ export interface UpstreamRule {
   /** Scheme, host, port and an optional path prefix. */
   readonly url: string;
   readonly connectTimeoutMs: number;
-  /** Time to the first byte of the answer, and between two parts of its body. */
+  /** Time from a request's arrival to the first byte of its answer, waiting included, and between two parts of its body. */
   readonly responseTimeoutMs: number;
   /** Whether the caller's Authorization header travels on. */
   readonly sendCredential: boolean;
+  /** What callers can hold of it; releases from before there was a choice have none, and the usual limits count. */
+  readonly limits?: UpstreamLimits;
 }
 
 /** The API as a protected resource (RFC 9728). */

@@ -31,6 +31,8 @@ export interface VerifiedProof {
   readonly algorithm: Algorithm;
   readonly thumbprint: string;
   readonly jti: string;
+  /** When it says that it was made, milliseconds since the epoch. */
+  readonly madeAt: number;
   readonly rememberUntil: number;
 }
 
@@ -93,7 +95,7 @@ function checkBinding(claims: Members, facts: ProofFacts, thumbprint: string, al
   if (claims['ath'] !== facts.tokenHash) return finding('proof.token', { sent: claims['ath'] !== undefined });
   if (facts.thumbprint !== null && facts.thumbprint !== thumbprint) return finding('proof.key', { wanted: facts.thumbprint, found: thumbprint });
   const rememberUntil = ((claims['iat'] as number) + DPOP_WINDOW.pastSeconds) * 1000 + 1;
-  return { algorithm, thumbprint, jti: claims['jti'] as string, rememberUntil };
+  return { algorithm, thumbprint, jti: claims['jti'] as string, madeAt: (claims['iat'] as number) * 1000, rememberUntil };
 }
 
 const PRIVATE_MEMBERS = ['d', 'p', 'q', 'dp', 'dq', 'qi', 'k', 'oth'];

@@ -137,19 +137,25 @@ describe('the address of a proof (RFC 9449 section 4.3 point 9, RFC 3986 section
 
 describe('the memory of used proofs', () => {
   test('knows a proof for its time, whatever else comes', () => {
-    const memory = new LocalReplayMemory(1000, 100);
-    expect(memory.seen('a', 1000, 0)).toBe(false);
-    expect(memory.seen('a', 1000, 10)).toBe(true);
-    for (let index = 0; index < 50; index++) memory.seen(`x${index}`, 1000 + index, index);
-    expect(memory.seen('a', 1000, 999)).toBe(true);
-    expect(memory.seen('a', 3000, 2500)).toBe(false);
+    const memory = new LocalReplayMemory(0, 1000, 100);
+    expect(memory.see('a', 0, 1000, 0)).toBe('new');
+    expect(memory.see('a', 0, 1000, 10)).toBe('used');
+    for (let index = 0; index < 50; index++) memory.see(`x${index}`, 0, 1000 + index, index);
+    expect(memory.see('a', 0, 1000, 999)).toBe('used');
+    expect(memory.see('a', 0, 3000, 2500)).toBe('new');
   });
 
   test('refuses everything when it is full, rather than forget (fail closed)', () => {
-    const memory = new LocalReplayMemory(1000, 3);
-    for (const key of ['a', 'b', 'c']) expect(memory.seen(key, 900, 0)).toBe(false);
-    expect(memory.seen('d', 900, 1)).toBe(true);
-    expect(memory.seen('d', 5000, 4000)).toBe(false);
+    const memory = new LocalReplayMemory(0, 1000, 3);
+    for (const key of ['a', 'b', 'c']) expect(memory.see(key, 0, 900, 0)).toBe('new');
+    expect(memory.see('d', 0, 900, 1)).toEqual({ unknowable: expect.stringContaining('3 proofs') as string });
+    expect(memory.see('d', 0, 5000, 4000)).toBe('new');
+  });
+
+  test('cannot tell of proofs from before it began', () => {
+    const memory = new LocalReplayMemory(500, 1000);
+    expect(memory.see('a', 499, 900, 600)).toEqual({ unknowable: expect.stringContaining('began') as string });
+    expect(memory.see('a', 500, 900, 600)).toBe('new');
   });
 });
 

@@ -1,5 +1,6 @@
 import { METHOD_NAMES } from '../document/method-names.js';
 import { RELEASE_FORMAT, type ApiRule, type ReleaseDocument } from '../document/release-document.js';
+import { UPSTREAM_LIMIT_RANGES, type UpstreamLimits } from '../document/upstream-limits.js';
 import { checkProvider } from './check-provider.js';
 import { checkTokenRule } from './check-token-rule.js';
 import { checkAccess } from './check-access.js';
@@ -50,6 +51,11 @@ function* checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): Ge
     fail(`${at}/upstream/url`, 'the upstream URL has no query, fragment or credentials');
   within(api.upstream.connectTimeoutMs, 10, 120_000, `${at}/upstream/connectTimeoutMs`);
   within(api.upstream.responseTimeoutMs, 10, 3_600_000, `${at}/upstream/responseTimeoutMs`);
+  const { limits } = api.upstream;
+  if (limits !== undefined) {
+    for (const [name, [least, most]] of Object.entries(UPSTREAM_LIMIT_RANGES))
+      within(limits[name as keyof UpstreamLimits], least, most, `${at}/upstream/limits/${name}`);
+  }
   oneOf(api.enabled, [true, false], `${at}/enabled`);
   oneOf(api.upstream.sendCredential, [true, false], `${at}/upstream/sendCredential`);
   checkAccess(api.access, `${at}/access`);

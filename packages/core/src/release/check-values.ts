@@ -17,7 +17,7 @@ export function unique(values: readonly string[], pointer: (index: number) => st
 
 /** @throws ConfigError for a number out of its range, ends included */
 export function within(value: number, least: number, most: number, pointer: string): void {
-  if (!Number.isFinite(value) || value < least || value > most) fail(pointer, `must be a number from ${least} to ${most}`);
+  if (typeof value !== 'number' || !Number.isFinite(value) || value < least || value > most) fail(pointer, `must be a number from ${least} to ${most}`);
 }
 
 /** @throws ConfigError for anything but a text */

@@ -28,6 +28,42 @@ export const MESSAGE_CODES = {
     standard: 'RFC 9112 section 3.2',
     remedy: 'Mend the client: every HTTP/1.1 request carries one Host header.',
   }),
+  'message.host-malformed': refusal<{ found: string }>('message', 400, {
+    title: 'The Host header is not a host',
+    sentence: (o) => `The Host header holds “${o.found}”, which is no host name or address with an optional port.`,
+    compare: (o) => [comparison('Host', 'a name or address, with an optional port', o.found)],
+    standard: 'RFC 9110 section 7.2; RFC 9112 section 3.2',
+    remedy: 'Mend the client. The upstream is told this value, so it is taken only in the form that the standard gives it.',
+  }),
+  'message.headers-too-many': refusal<{ count: number; limit: number }>('message', 431, {
+    title: 'There are too many header fields',
+    sentence: (o) => `The request has ${o.count} header fields; at most ${o.limit} are read.`,
+    compare: (o) => [comparison('header fields', `at most ${o.limit}`, String(o.count))],
+    standard: 'RFC 6585 section 5',
+    remedy: 'Look at what sends it: nothing needs so many.',
+  }),
+  'message.transfer-coding': refusal<{ found: string }>('message', 501, {
+    title: 'This transfer coding is not taken',
+    sentence: (o) => `The body is sent with the transfer coding ${o.found}; only chunked is taken.`,
+    compare: (o) => [comparison('Transfer-Encoding', 'chunked', o.found)],
+    standard: 'RFC 9112 sections 6.1 and 7',
+    remedy: 'Compress the content and say so in Content-Encoding, not in Transfer-Encoding.',
+  }),
+  'message.sender-too-slow': refusal<{ bytesPerSecond: number; least: number; overMs: number }>('message', 408, {
+    title: 'The request arrived too slowly',
+    sentence: (o) => `The body arrived with ${o.bytesPerSecond} bytes a second over ${o.overMs} ms; at least ${o.least} are asked for.`,
+    compare: (o) => [comparison('bytes a second', `at least ${o.least}`, String(o.bytesPerSecond))],
+    standard: 'RFC 9110 section 15.5.9',
+    remedy: 'A slow caller holds a connection of the upstream. If uploads are slow by nature, lower the least pace under the API’s upstream.',
+  }),
+  'message.reader-too-slow': refusal<{ bytesPerSecond: number; least: number; overMs: number }>('message', 499, {
+    title: 'The answer was read too slowly',
+    sentence: (o) =>
+      `The caller took ${o.bytesPerSecond} bytes a second of its answer over ${o.overMs} ms; at least ${o.least} are asked for. The connection was closed.`,
+    compare: (o) => [comparison('bytes a second', `at least ${o.least}`, String(o.bytesPerSecond))],
+    standard: 'common practice (499 is never sent)',
+    remedy: 'A slow reader holds a connection of the upstream. If downloads are slow by nature, lower the least pace under the API’s upstream.',
+  }),
   'gateway.no-release': refusal<Record<never, never>>('message', 503, {
     title: 'The gateway has no release yet',
     sentence: () => 'This node has no release: none was ever published, or it could not reach the control plane since it started.',

@@ -115,6 +115,13 @@ export const PROOF_CODES = {
     standard: 'RFC 9449 section 4.3, point 12, and section 6.1',
     remedy: 'Use the key with which the token was asked for. A client that lost its key gets a new token.',
   }),
+  'proof.unknowable': refusal<{ because: string }>('proof', 401, {
+    title: 'The proof of possession cannot be checked now',
+    challenge: 'invalid_dpop_proof',
+    sentence: (o) => `This node cannot tell whether the proof was used before: ${o.because}.`,
+    standard: 'RFC 9449 section 11.1',
+    remedy: 'A new proof passes; clients make one for each request.',
+  }),
   'proof.replayed': refusal<None>('proof', 401, {
     ...dpop,
     sentence: () => 'A proof with this jti was used already, or the memory of used proofs is full.',

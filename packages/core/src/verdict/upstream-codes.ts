@@ -21,6 +21,22 @@ export const UPSTREAM_CODES = {
     standard: 'RFC 9110 section 15.6.5',
     remedy: 'Look at the upstream’s load; raise the API’s time limit only if such answers are slow by nature.',
   }),
+  'upstream.busy': refusal<{ address: string; connections: number; waiting: number; waitedMs: number }>('upstream', 503, {
+    title: 'The service behind the gateway is busy',
+    sentence: (o) =>
+      o.waitedMs === 0
+        ? `All ${o.connections} connections to ${o.address} are in use and ${o.waiting} requests wait already.`
+        : `All ${o.connections} connections to ${o.address} were in use for the ${o.waitedMs} ms that this request waited.`,
+    standard: 'RFC 9110 section 15.6.4',
+    remedy: 'Look who holds them: the traces of this API, longest first. If the upstream can take more, raise its connections.',
+  }),
+  'upstream.share': refusal<{ address: string; caller: string; held: number; sharePercent: number }>('upstream', 503, {
+    title: 'This caller has too many requests at one time',
+    sentence: (o) => `${o.caller} holds ${o.held} connections to ${o.address} and as many waiting places, its share of ${o.sharePercent} %.`,
+    compare: (o) => [comparison('requests of one caller at one time', String(o.held), 'more')],
+    standard: 'RFC 9110 section 15.6.4',
+    remedy: 'One caller cannot hold the whole upstream. If all callers come from one address, give them tokens of their own clients or raise the share.',
+  }),
   'upstream.broken': refusal<{ address: string; reason: string }>('upstream', 502, {
     title: 'The service behind the gateway answered badly',
     sentence: (o) => `${o.address} broke off or sent something that is not HTTP: ${o.reason}.`,

@@ -89,6 +89,8 @@ export interface NodeStatus {
   readonly inFlight: number;
   /** Address of the TLS listener, where there is one. */
   readonly tlsUrl?: string | null;
+  /** What its operator should know, in words: what on its disk is not served, and what cannot be written. */
+  readonly problems?: readonly string[];
 }
 
 export interface NodeProviderReport {

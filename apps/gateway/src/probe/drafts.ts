@@ -1,0 +1,69 @@
+import { takesOpaqueTokens, type ReleaseDocument } from '@virga/core';
+import type { Introspector, ProviderKeys } from '@virga/outbound';
+import { compileBetweenRequests, LiveRelease } from '../live-release.js';
+import { nodePorts, type NodeParts } from '../ports/node-ports.js';
+import type { UpstreamPools } from '../upstream/pools.js';
+
+/** Drafts that are held ready at one time. */
+const MAX_DRAFTS = 4;
+
+/** What drafts are tried with, apart from live traffic. */
+export interface DraftParts extends Omit<NodeParts, 'keys' | 'introspection'> {
+  readonly keys: ProviderKeys;
+  readonly introspection: Introspector;
+  readonly pools: UpstreamPools;
+}
+
+/**
+ * Documents that are tried: each is compiled once, with keys and connections apart from those of live traffic. Several
+ * are tried at one time without taking anything from each other; the one used longest ago goes first.
+ */
+export class Drafts {
+  readonly #parts: DraftParts;
+  readonly #held = new Map<string, Promise<LiveRelease>>();
+
+  constructor(parts: DraftParts) {
+    this.#parts = parts;
+  }
+
+  get any(): boolean {
+    return this.#held.size > 0;
+  }
+
+  /** Runs something with a document that is not live. @throws ConfigError when the document cannot be used */
+  async with<T>(hash: string, document: ReleaseDocument, use: (draft: LiveRelease) => Promise<T>): Promise<T> {
+    const opening = this.#held.get(hash) ?? this.#open(hash, document);
+    this.#held.delete(hash);
+    this.#held.set(hash, opening);
+    let draft: LiveRelease;
+    try {
+      draft = await opening;
+    } catch (error) {
+      if (this.#held.get(hash) === opening) this.#held.delete(hash);
+      throw error;
+    }
+    draft.begin();
+    try {
+      return await use(draft);
+    } finally {
+      draft.end();
+    }
+  }
+
+  async #open(hash: string, document: ReleaseDocument): Promise<LiveRelease> {
+    for (const [oldest, opening] of this.#held) {
+      if (this.#held.size < MAX_DRAFTS) break;
+      this.#held.delete(oldest);
+      void opening.then((draft) => draft.retire()).catch(() => undefined);
+    }
+    const keys = this.#parts.keys.lease(document.providers);
+    try {
+      this.#parts.introspection.follow(document.providers.filter(takesOpaqueTokens));
+      const compiled = await compileBetweenRequests(document, nodePorts({ ...this.#parts, keys }));
+      return new LiveRelease(0, hash, compiled, this.#parts.pools, () => keys.close());
+    } catch (error) {
+      keys.close();
+      throw error;
+    }
+  }
+}

@@ -1,0 +1,83 @@
+import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto';
+import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
+import { dirname } from 'node:path';
+
+/** What was found on disk. `unreadable`: there is something, and it was not written by this node as it stands. */
+export type Unsealed = { readonly state: 'missing' | 'unreadable' } | { readonly state: 'read'; readonly value: unknown };
+
+/**
+ * A value on disk that only this node can have written: AES-256-GCM with a key made of the node's token and of what the
+ * file is for. Written in one step, so that a crash leaves the old or the new one. One that could not be written, as on
+ * a full disk, is kept in memory and tried again at each `tick`.
+ */
+export class SealedFile {
+  readonly #key: Buffer;
+  readonly #file: string;
+  readonly #what: string;
+  #next: string | null = null;
+  #writing: Promise<void> | null = null;
+  #problem: string | null = null;
+
+  /** @param what the value in words, also what its key is made for */
+  constructor(token: string, what: string, file: string) {
+    this.#key = Buffer.from(hkdfSync('sha256', token, '', what, 32));
+    this.#file = file;
+    this.#what = what;
+  }
+
+  /** Why the newest value is not on disk, in words; null when it is. */
+  get problem(): string | null {
+    return this.#problem;
+  }
+
+  /** Keeps a value; never throws. Resolves when it, or a newer one, was tried. */
+  write(value: unknown): Promise<void> {
+    this.#next = JSON.stringify(value);
+    return this.#flush();
+  }
+
+  /** Tries again what could not be written. */
+  tick(): void {
+    if (this.#problem !== null) void this.#flush();
+  }
+
+  #flush(): Promise<void> {
+    this.#writing ??= this.#writeAll().finally(() => (this.#writing = null));
+    return this.#writing;
+  }
+
+  async #writeAll(): Promise<void> {
+    while (this.#next !== null) {
+      const text = this.#next;
+      try {
+        const nonce = randomBytes(12);
+        const cipher = createCipheriv('aes-256-gcm', this.#key, nonce);
+        const sealed = Buffer.concat([nonce, cipher.update(text, 'utf8'), cipher.final(), cipher.getAuthTag()]);
+        await mkdir(dirname(this.#file), { recursive: true });
+        await writeFile(`${this.#file}.next`, sealed, { mode: 0o600, flush: true });
+        await rename(`${this.#file}.next`, this.#file);
+        this.#problem = null;
+        if (this.#next === text) this.#next = null;
+      } catch (error) {
+        this.#problem = `${this.#what} cannot be kept on disk: ${(error as Error).message}`;
+        return;
+      }
+    }
+  }
+
+  async read(): Promise<Unsealed> {
+    let sealed: Buffer;
+    try {
+      sealed = await readFile(this.#file);
+    } catch (error) {
+      return { state: (error as NodeJS.ErrnoException).code === 'ENOENT' ? 'missing' : 'unreadable' };
+    }
+    try {
+      const decipher = createDecipheriv('aes-256-gcm', this.#key, sealed.subarray(0, 12)).setAuthTag(sealed.subarray(-16));
+      const text = Buffer.concat([decipher.update(sealed.subarray(12, -16)), decipher.final()]).toString('utf8');
+      return { state: 'read', value: JSON.parse(text) };
+    } catch {
+      return { state: 'unreadable' };
+    }
+  }
+}
