@@ -1,5 +1,8 @@
 import type { IncomingHttpHeaders, Server } from 'node:http';
-import { createHmac } from 'node:crypto';
+import { calculateJwkThumbprint, exportJWK, generateKeyPair, SignJWT } from 'jose';
+import { createHash, createHmac } from 'node:crypto';
+import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { PROBE_HEADER } from '@virga/protocol';
 import type { GatewayNode } from '../src/gateway-node.js';
 import { AUDIENCE, documentFor, echoUpstream, FakeControl, makeIssuer, NODE_TOKEN, raw, startNode, until } from './harness.js';
@@ -400,5 +403,105 @@ describe('probes of a draft', () => {
   test('a draft that cannot be compiled is answered with the reason', async () => {
     const document = documentFor(upstream.url, issuer.issuer, { basePath: '/a/' });
     expect((await probe(document)).error).toMatch(/base path/);
+  });
+});
+
+describe('what a node learned and kept', () => {
+  const folderFile = (name: string) => join(folder, name);
+  const settled = () => until(() => existsSync(folderFile('release.sealed')) && existsSync(folderFile('keys.sealed')), 'the files');
+
+  test.each<[string, (file: string) => void]>([
+    ['edited', (file) => writeFileSync(file, Buffer.from(readFileSync(file)).fill(7, 40, 44))],
+    [
+      'replaced by a plain release',
+      (file) => writeFileSync(file, JSON.stringify({ number: 9, hash: 'h', document: documentFor(upstream.url, issuer.issuer) })),
+    ],
+    ['emptied', (file) => writeFileSync(file, '')],
+  ])('a release on disk that was %s is not served, and the node says so', async (_name, edit) => {
+    await settled();
+    await node.stop();
+    edit(folderFile('release.sealed'));
+    const lonely = new FakeControl();
+    await lonely.start();
+    ({ node, url } = await startNode(lonely, folder));
+    expect((await get('/a/open/1')).status).toBe(503);
+    await until(() => lonely.statuses.some((status) => status.problems?.some((problem) => problem.includes('is not served'))), 'the word of it');
+    await lonely.stop();
+  });
+
+  test('without the revocations that it knew, a node does not serve its release again', async () => {
+    control.send({ type: 'private-facts', secrets: {}, revocations: [] });
+    await until(() => existsSync(folderFile('private-facts')));
+    await publish(2);
+    await settled();
+    await new Promise((resolve) => setTimeout(resolve, 100));
+    await node.stop();
+    await control.stop();
+    const facts = readFileSync(folderFile('private-facts'));
+    for (const change of [() => rmSync(folderFile('private-facts')), () => writeFileSync(folderFile('private-facts'), 'x')]) {
+      change();
+      ({ node, url } = await startNode(control, folder));
+      expect((await get('/a/open/1')).status).toBe(503);
+      await node.stop();
+    }
+    writeFileSync(folderFile('private-facts'), facts);
+    ({ node, url } = await startNode(control, folder));
+    expect((await get('/a/open/1')).status).toBe(200);
+  });
+
+  test('last good keys serve on over a restart while the provider is down', async () => {
+    const headers = await bearer();
+    expect((await get('/a/guarded', { headers })).status).toBe(200);
+    await settled();
+    await node.stop();
+    await control.stop();
+    issuer.state.down = true;
+    ({ node, url } = await startNode(control, folder));
+    expect((await get('/a/guarded', { headers })).status).toBe(200);
+    expect(node.status().providers[0]?.state).toBe('last-good');
+  });
+
+  test('a proof that was used is used after a publish, and nobody can say after a restart', async () => {
+    const { privateKey, publicKey } = await generateKeyPair('ES256', { extractable: true });
+    const jwk = await exportJWK(publicKey);
+    const token = await issuer.sign({ cnf: { jkt: await calculateJwkThumbprint(jwk) } });
+    const ath = createHash('sha256').update(token).digest('base64url');
+    const prove = () =>
+      new SignJWT({ jti: String(Math.random()), htm: 'GET', htu: `${url}/a/guarded`, iat: Math.floor(Date.now() / 1000), ath })
+        .setProtectedHeader({ alg: 'ES256', typ: 'dpop+jwt', jwk })
+        .sign(privateKey);
+    const call = async (dpop: string) => {
+      const answer = await get('/a/guarded', { headers: { authorization: `DPoP ${token}`, dpop } });
+      return [answer.status, (await traceOf(answer.headers.get('x-request-id'))).code];
+    };
+    const proof = await prove();
+    expect(await call(proof)).toEqual([200, 'upstream.answered']);
+    await publish(2, documentFor(upstream.url, issuer.issuer, { name: 'Renamed' }));
+    expect(await call(proof)).toEqual([401, 'proof.replayed']);
+    expect(await call(await prove())).toEqual([200, 'upstream.answered']);
+  });
+
+  test('several drafts are tried at one time, and none takes from another', async () => {
+    const drafts = Array.from({ length: 6 }, (_, index) => documentFor(upstream.url, issuer.issuer, { name: `Draft ${index}` }));
+    const token = await issuer.sign();
+    const headers: [string, string][] = [
+      ['host', 'x'],
+      ['authorization', `Bearer ${token}`],
+    ];
+    const asks = Array.from({ length: 24 }, (_, index) => `many-${index}`);
+    for (const [index, askId] of asks.entries()) {
+      const document = drafts[index % 6];
+      if (document)
+        control.send({
+          type: 'probe',
+          askId,
+          hash: `d${index % 6}`,
+          document,
+          forward: true,
+          request: { method: 'GET', target: '/a/guarded', headers, body: null },
+        });
+    }
+    await until(() => asks.every((askId) => control.answers.some((answer) => answer.askId === askId)), 'all answers');
+    expect(new Set(control.answers.map((answer) => answer.probe?.code ?? answer.error))).toEqual(new Set(['upstream.answered']));
   });
 });

@@ -193,8 +193,8 @@ export class ServedRequest implements AnswerSink {
 
   #cutOff(found: Finding): void {
     this.#forwarding?.abort();
-    if (!this.#res.headersSent) this.#answer(found, true);
-    else this.#record(this.#status, found);
+    if (!this.#res.headersSent) return this.#answer(found, true);
+    this.#record(this.#status, found);
     this.#res.destroy();
   }
 

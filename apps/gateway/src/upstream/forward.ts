@@ -111,6 +111,11 @@ export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
     if (status < 200) return;
     this.#started = true;
     this.#sink.start(status, headers, () => controller.resume());
+    // A 304 may say how long the content would be; none follows (RFC 9110 section 15.4.5), and the library waits for it.
+    if (status === 304 && Number(headers['content-length'] ?? 0) > 0) {
+      this.onResponseEnd();
+      controller.abort(new Error('a 304 has no content'));
+    }
   }
 
   onResponseData(controller: Dispatcher.DispatchController, chunk: Buffer): void {

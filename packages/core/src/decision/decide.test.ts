@@ -129,13 +129,18 @@ describe('steps of a request', () => {
     expect(Object.keys(exchange)).toEqual(names);
   });
 
-  test('a fault inside a step is a refusal (fail closed)', async () => {
-    const release = compile();
+  test('a fault inside a step is a refusal (fail closed), and its error is told with the step', async () => {
+    const faults: unknown[] = [];
+    const release = compileRelease(
+      releaseOf([trust.rule], apiRule()),
+      portsOf(keys, () => NOW, { fault: (error, at) => faults.push([at, (error as Error).message]) }),
+    );
     keys.held = () => {
       throw new Error('broken');
     };
     const { code, answer } = await ask(release, 'GET', '/gates-api/gates', bearer(await trust.sign(goodClaims())));
     expect([code, answer?.status]).toEqual(['gateway.fault', 500]);
+    expect(faults).toEqual([['token', 'broken']]);
   });
 
   test('a known token is not taken any more when its keys were withdrawn or it expired meanwhile', async () => {
