@@ -253,7 +253,7 @@ export class GatewayNode {
     let examined: readonly ExamineOutcome[] | null = null;
     let error: string | null = null;
     try {
-      examined = await this.#drafts.with(hash, document, (draft) => runExamine(request, draft.compiled, this.#publicOrigin));
+      examined = await this.#drafts.with(hash, document, (draft) => runExamine(request, draft, this.#publicOrigin));
     } catch (failure) {
       error = (failure as Error).message;
     }

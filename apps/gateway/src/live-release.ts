@@ -1,4 +1,13 @@
-import { compileInSteps, type CompiledApi, type CompiledRelease, type Ports, type ReleaseDocument } from '@virga/core';
+import {
+  compileInSteps,
+  compileRedactor,
+  type CompiledApi,
+  type CompiledRelease,
+  type Ports,
+  type Redactor,
+  type ReleaseDocument,
+  type TokenPlace,
+} from '@virga/core';
 import { setImmediate } from 'node:timers/promises';
 import { performance } from 'node:perf_hooks';
 import { compileFindCertificate, compileVouchedHeader, type FindCertificate } from './listener/client-certificate.js';
@@ -17,6 +26,7 @@ export class LiveRelease {
   /** The certificate header, for a request from a hop that may write it; null otherwise. */
   readonly vouchedHeader: (address: string) => string | null;
   readonly certificateHeader: string | null;
+  readonly redactor: Redactor;
   readonly #close: () => void;
   #requests = 0;
   #retired = false;
@@ -30,6 +40,7 @@ export class LiveRelease {
     this.findCertificate = compileFindCertificate(certificateHeader);
     this.vouchedHeader = compileVouchedHeader(certificateHeader);
     this.certificateHeader = certificateHeader?.name ?? null;
+    this.redactor = compileRedactor(compiled.apis.flatMap(placesOf));
     this.#close = () => {
       for (const api of compiled.apis) pools.release(api.rule.upstream);
       close();
@@ -53,6 +64,12 @@ export class LiveRelease {
     if (this.#requests === 0) this.#close();
   }
 }
+
+/** Where an API and its operations take tokens from. */
+const placesOf = ({ rule }: CompiledApi): readonly TokenPlace[] => [
+  ...rule.token.places,
+  ...rule.operations.flatMap((operation) => operation.token?.places ?? []),
+];
 
 /**
  * Compiles a release in small steps, so that requests are served meanwhile.

@@ -1,10 +1,11 @@
+import { BEARER_HEADER, tokenRule } from '@virga/core';
 import type { IncomingHttpHeaders, Server } from 'node:http';
 import { calculateJwkThumbprint, exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { createHash, createHmac } from 'node:crypto';
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { PROBE_HEADER } from '@virga/protocol';
-import type { GatewayNode } from '../src/gateway-node.js';
+import { GatewayNode } from '../src/gateway-node.js';
 import { AUDIENCE, documentFor, echoUpstream, FakeControl, makeIssuer, NODE_TOKEN, raw, startNode, until } from './harness.js';
 
 type Echo = { method: string; url: string; headers: IncomingHttpHeaders; body: string };
@@ -304,6 +305,7 @@ describe('releases', () => {
   });
 
   test('a node serves on without its control plane, starts from disk without it, and comes back by itself', async () => {
+    await until(() => existsSync(join(folder, 'release.sealed')), 'the kept release');
     await control.stop();
     expect((await get('/a/open/1')).status).toBe(200);
     const second = await startNode(control, folder);
@@ -359,6 +361,50 @@ describe('records', () => {
     expect(text).not.toContain(token.split('.')[2]);
     expect(text).not.toContain(token.split('.')[1]?.slice(0, 20));
     expect(text).not.toContain('opaque-secret-1');
+  });
+
+  test('a marked secret sent everywhere is in nothing that is written', async () => {
+    const places = [
+      BEARER_HEADER,
+      { kind: 'header', name: 'x-rider', scheme: null },
+      { kind: 'cookie', name: 'gate' },
+      { kind: 'query', name: 'who' },
+    ] as const;
+    await publish(2, documentFor(upstream.url, issuer.issuer, { token: tokenRule([AUDIENCE], { places }) }));
+    let count = 0;
+    const mark = (): string => `mark3d-s3cret-${++count}`;
+    const long = (): string => `M4rk${++count}Zk3jR8sLq0Xw7Yt2`;
+    const spots: ((secret: string) => [string, Record<string, string>])[] = [
+      (secret) => ['', { authorization: `Bearer ${secret}` }],
+      (secret) => ['', { authorization: secret }],
+      (secret) => ['', { authorization: `${secret} again` }],
+      (secret) => ['', { authorization: `Basic ${Buffer.from(`u:${secret}`).toString('base64')}` }],
+      (secret) => ['', { authorization: `Bearer ${secret}, Bearer ${secret}` }],
+      (secret) => ['', { 'x-rider': secret }],
+      (secret) => ['', { 'x-rider': `"${secret}"` }],
+      (secret) => ['', { cookie: `gate=${secret}; other=${secret}` }],
+      (secret) => [`?who=${secret}`, {}],
+      (secret) => [`?who=${secret}&who=${secret}`, {}],
+      (secret) => [`?access_token=${secret}`, {}],
+      ...['pwd', 'pass', 'pin', 'auth', 'password', 'api_key', 'otp'].map((name) => (secret: string): [string, Record<string, string>] => [
+        `?${name}=${secret}`,
+        {},
+      ]),
+      ...['x-api-key', 'x-auth', 'x-pin', 'x-session'].map((name) => (secret: string): [string, Record<string, string>] => ['', { [name]: secret }]),
+      (secret) => [`?note=${secret}`, { 'x-rider': secret, 'x-note': secret, referer: `https://x.example/?pass=${secret}` }],
+    ];
+    const asked: Promise<Response>[] = [];
+    for (const spot of spots)
+      for (const path of ['/a/guarded', '/a/open/1', '/a/nothing']) {
+        const [query, headers] = spot(mark());
+        asked.push(get(path + query, { headers }));
+      }
+    for (const path of ['/a/open/', '/a/nothing/', '/a/open/token/', '/']) asked.push(get(path + long()));
+    await Promise.all(asked);
+    await until(() => control.batches.flatMap((batch) => batch.counts).reduce((sum, item) => sum + item.count, 0) >= asked.length, 'all of them');
+    const written = JSON.stringify([control.batches, control.statuses, control.answers]);
+    expect(written).not.toMatch(/mark3d-s3cret|M4rk\d/);
+    expect(written).not.toContain(Buffer.from('mark3d').toString('base64').slice(2, 8));
   });
 
   test('a signed probe is kept whatever the load, and its mark does not travel on', async () => {
@@ -461,7 +507,7 @@ describe('what a node learned and kept', () => {
     expect(node.status().providers[0]?.state).toBe('last-good');
   });
 
-  test('a proof that was used is used after a publish, and nobody can say after a restart', async () => {
+  test('a proof that was used is used after a publish; of one from before a restart nobody can say', async () => {
     const { privateKey, publicKey } = await generateKeyPair('ES256', { extractable: true });
     const jwk = await exportJWK(publicKey);
     const token = await issuer.sign({ cnf: { jkt: await calculateJwkThumbprint(jwk) } });
@@ -478,6 +524,23 @@ describe('what a node learned and kept', () => {
     expect(await call(proof)).toEqual([200, 'upstream.answered']);
     await publish(2, documentFor(upstream.url, issuer.issuer, { name: 'Renamed' }));
     expect(await call(proof)).toEqual([401, 'proof.replayed']);
+    expect(await call(await prove())).toEqual([200, 'upstream.answered']);
+    const before = node.status().gatewayUrl;
+    const early = await prove();
+    await settled();
+    await node.stop();
+    node = new GatewayNode({
+      name: 'again',
+      host: '127.0.0.1',
+      port: Number(new URL(before).port),
+      controlUrl: control.url,
+      token: NODE_TOKEN,
+      folder,
+      log: () => undefined,
+    });
+    await node.start();
+    expect(await call(early)).toEqual([401, 'proof.unknowable']);
+    await new Promise((resolve) => setTimeout(resolve, 1000));
     expect(await call(await prove())).toEqual([200, 'upstream.answered']);
   });
 

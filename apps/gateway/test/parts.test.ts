@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { BEARER_HEADER, Exchange, finding, UPSTREAM_LIMITS, type Finding } from '@virga/core';
+import { BEARER_HEADER, compileRedactor, Exchange, finding, UPSTREAM_LIMITS, type Finding } from '@virga/core';
 import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import type { IncomingMessage } from 'node:http';
@@ -84,6 +84,7 @@ describe('the recorder', () => {
     requestBytes: 0,
     responseBytes: 0,
     totalMs: 2,
+    redactor: compileRedactor(),
   });
   const missing = finding('route.no-api', { path: '/a' });
 
@@ -384,6 +385,7 @@ test('counters beyond their bound are counted together, and none is dropped', ()
       requestBytes: 0,
       responseBytes: 0,
       totalMs: 0,
+      redactor: compileRedactor(),
     });
   }
   const counts = recorder.takeBatch()?.counts ?? [];

@@ -1,4 +1,4 @@
-import { entryOf, Exchange, finding, type Finding } from '@virga/core';
+import { compileRedactor, entryOf, Exchange, finding, type Finding } from '@virga/core';
 import { createServer, type IncomingMessage, type Server, type ServerOptions, type ServerResponse } from 'node:http';
 import { createServer as createTlsServer } from 'node:https';
 import type { Duplex } from 'node:stream';
@@ -88,6 +88,7 @@ export class GatewayListener {
       requestBytes: 0,
       responseBytes: 0,
       totalMs: 0,
+      redactor: this.#release()?.redactor ?? compileRedactor(),
     });
   }
 

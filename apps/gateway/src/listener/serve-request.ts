@@ -290,6 +290,7 @@ export class ServedRequest implements AnswerSink {
         requestBytes: this.#requestBytes,
         responseBytes: this.#responseBytes,
         totalMs: performance.now() - this.#startedAt,
+        redactor: this.#live.redactor,
       },
       typeof probe === 'string' && this.#context.isProbe(probe),
     );

@@ -1,9 +1,10 @@
-import { examine, type CompiledRelease } from '@virga/core';
+import { examine } from '@virga/core';
 import type { ExamineAsk, ExamineOutcome } from '@virga/protocol';
-import { cleanOperands, stepTraces } from '../records/build-trace.js';
+import type { LiveRelease } from '../live-release.js';
+import { cleaningOf, cleanOperands, stepTraces } from '../records/build-trace.js';
 
 /** Holds tokens against one operation of a release that need not be live. @throws Error when it has no such operation */
-export async function runExamine(ask: ExamineAsk, release: CompiledRelease, origin: string): Promise<ExamineOutcome[]> {
+export async function runExamine(ask: ExamineAsk, { compiled: release, redactor }: LiveRelease, origin: string): Promise<ExamineOutcome[]> {
   const api = release.apis.find((item) => item.rule.id === ask.apiId);
   const operation = api?.operations.find((item) => item.rule.id === ask.operationId);
   if (!api || !operation) throw new Error('there is no such operation in this document');
@@ -12,15 +13,17 @@ export async function runExamine(ask: ExamineAsk, release: CompiledRelease, orig
   for (const credential of ask.credentials) {
     const { basePath } = api.rule;
     const found = await examine(release, { credential, operation, basePath, headers: ask.headers, origin, certificate: ask.certificate });
+    const seen = cleaningOf(found.exchange, redactor);
+    const cleaning = { redactor, credentials: [credential, ...seen.credentials] };
     outcomes.push({
       code: found.verdict.code,
-      operands: cleanOperands(found.verdict.operands, credential),
-      steps: stepTraces(found.exchange),
+      operands: cleanOperands(found.verdict.operands, cleaning),
+      steps: stepTraces(found.exchange, cleaning),
       checks: found.checks.map(({ id, step, finding, decides }) => ({
         id,
         step,
         code: finding.code,
-        operands: cleanOperands(finding.operands, credential),
+        operands: cleanOperands(finding.operands, cleaning),
         decides,
       })),
       principal: found.token?.principal ?? null,

@@ -6,7 +6,7 @@ import { headersUp, headersBack, queryUp, withheldPlaces } from '../listener/for
 import { newRequestId, traceContext } from '../listener/request-ids.js';
 import { nonceFor } from '../listener/nonce-for.js';
 import type { LiveRelease } from '../live-release.js';
-import { stepTraces } from '../records/build-trace.js';
+import { cleaningOf, cleanOperands, stepTraces } from '../records/build-trace.js';
 import { Forwarding } from '../upstream/forward.js';
 
 /** Bytes of an answer's body that a probe keeps. */
@@ -21,14 +21,14 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
   if (verdict.kind === 'answer') {
     const answer = answerOf(verdict.finding, exchange, { publicOrigin, requestId, nonce: nonceFor(release.compiled, exchange) });
     const body = Buffer.from(answer.body ?? '');
-    return outcomeOf(exchange, verdict.finding, answerView(answer.status, Object.entries(answer.headers), [body], body.length));
+    return outcomeOf(exchange, release, verdict.finding, answerView(answer.status, Object.entries(answer.headers), [body], body.length));
   }
   const upstream = exchange.api ? release.upstreams.get(exchange.api) : undefined;
   if (!exchange.api || !upstream) throw new Error('invariant: a request that passed has an upstream');
   if (!forward) {
     const found = finding('upstream.not-called', { address: upstream.address });
     pushStep(exchange, 'upstream', found, 0);
-    return outcomeOf(exchange, found, null);
+    return outcomeOf(exchange, release, found, null);
   }
   const startedAt = performance.now();
   const body = request.body === null ? null : Buffer.from(request.body, 'base64');
@@ -72,17 +72,18 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     forwarding.send();
   });
   pushStep(exchange, 'upstream', found, performance.now() - startedAt);
-  return outcomeOf(exchange, found, answer);
+  return outcomeOf(exchange, release, found, answer);
 }
 
 const pushStep = (exchange: Exchange, step: StepId, found: Finding, tookMs: number): void => void exchange.steps.push({ step, finding: found, tookMs });
 
-function outcomeOf(exchange: Exchange, found: Finding, answer: ProbeAnswer | null): ProbeOutcome {
+function outcomeOf(exchange: Exchange, release: LiveRelease, found: Finding, answer: ProbeAnswer | null): ProbeOutcome {
+  const cleaning = cleaningOf(exchange, release.redactor);
   return {
     outcome: entryOf(found.code).outcome === 'refuse' ? 'refused' : 'passed',
     code: found.code,
-    operands: found.operands,
-    steps: stepTraces(exchange),
+    operands: cleanOperands(found.operands, cleaning),
+    steps: stepTraces(exchange, cleaning),
     apiId: exchange.api?.rule.id ?? null,
     operationId: exchange.operation?.rule.id ?? null,
     answer,

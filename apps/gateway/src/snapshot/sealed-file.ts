@@ -54,7 +54,7 @@ export class SealedFile {
         const cipher = createCipheriv('aes-256-gcm', this.#key, nonce);
         const sealed = Buffer.concat([nonce, cipher.update(text, 'utf8'), cipher.final(), cipher.getAuthTag()]);
         await mkdir(dirname(this.#file), { recursive: true });
-        await writeFile(`${this.#file}.next`, sealed, { mode: 0o600, flush: true });
+        await writeFile(`${this.#file}.next`, sealed, { mode: 0o600 });
         await rename(`${this.#file}.next`, this.#file);
         this.#problem = null;
         if (this.#next === text) this.#next = null;

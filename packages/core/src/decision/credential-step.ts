@@ -1,5 +1,6 @@
 import type { CompiledRights } from '../access/check-rights.js';
 import type { TokenPlace, TokenRule } from '../document/token-rule.js';
+import { redactHeader } from '../record/redact.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import type { CompiledStep } from './compiled.js';
 import type { CredentialScheme, Exchange } from './exchange.js';
@@ -130,7 +131,11 @@ function parameterOf(query: string, name: string): string | null {
 
 function otherScheme(header: string, wanted: string, where: string, dpop: boolean): Finding {
   const scheme = /^[A-Za-z][\w.+-]{0,40}(?= )/.exec(header)?.[0];
-  if (scheme !== undefined) return finding('credential.other-scheme', { scheme, wanted: dpop ? 'DPoP' : wanted });
+  if (scheme !== undefined)
+    return finding('credential.other-scheme', {
+      scheme: redactHeader('authorization', header).replace(/ ?<removed.*/, '') || 'no known one',
+      wanted: dpop ? 'DPoP' : wanted,
+    });
   return finding('credential.malformed', { where, reason: header.trim() === '' ? 'it is empty' : 'it has no scheme in front of the credential' });
 }
 
