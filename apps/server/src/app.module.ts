@@ -15,6 +15,7 @@ import { PersonasController } from './control/personas/personas.controller.js';
 import { PersonasService } from './control/personas/personas.service.js';
 import { ProbeController } from './control/probe/probe.controller.js';
 import { ProbeService } from './control/probe/probe.service.js';
+import { Background } from './http/background.js';
 import { ProblemFilter } from './http/problems.js';
 import { ProvidersController } from './control/providers/providers.controller.js';
 import { ProvidersService } from './control/providers/providers.service.js';
@@ -62,6 +63,7 @@ export class AppModule {
         { provide: Vault, useValue: new Vault(settings.secretKey) },
         { provide: APP_GUARD, useClass: AccessGuard },
         { provide: APP_FILTER, useClass: ProblemFilter },
+        Background,
         SessionService,
         NodeHub,
         LocalNode,

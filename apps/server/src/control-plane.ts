@@ -1,12 +1,13 @@
 import { ValidationPipe, type INestApplication } from '@nestjs/common';
 import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
-import { json, type NextFunction, type Request, type Response } from 'express';
+import type { NextFunction, Request, Response } from 'express';
 import helmet from 'helmet';
 import { AppModule } from './app.module.js';
 import type { ServerSettings } from './config/settings.js';
 import { serveConsole } from './control/console-files.js';
 import { controlDocument } from './control/openapi.js';
+import { readBodies } from './http/bodies.js';
 import { validationProblem } from './http/problems.js';
 import { DraftService } from './control/releases/draft.service.js';
 import { ReleasesService } from './control/releases/releases.service.js';
@@ -19,9 +20,6 @@ import { SessionService } from './session/session.service.js';
 import { Store } from './store/store.js';
 
 const HEARTBEAT_MS = 2000;
-/** Only a description may be large. */
-const LARGE_BODY = '20mb';
-const BODY = '4mb';
 
 /** The control plane: control API, console, records, supervision of the local node. */
 export class ControlPlane {
@@ -86,10 +84,7 @@ function prepare(app: NestExpressApplication, settings: ServerSettings): void {
       crossOriginOpenerPolicy: false,
     }),
   );
-  const large = json({ limit: LARGE_BODY, strict: false });
-  const usual = json({ limit: BODY, strict: false });
-  const isLarge = /^\/(control\/v1\/(contracts\/read|apis(\/[^/]+\/contract)?)|nodes\/v1\/records)$/;
-  app.use((request: Request, response: Response, next: NextFunction) => (isLarge.test(request.path) ? large : usual)(request, response, next));
+  app.use(readBodies(app.get(SessionService)));
   app.useGlobalPipes(
     new ValidationPipe({
       whitelist: true,

@@ -9,9 +9,15 @@ const fail = (error: unknown): never => {
   process.exit(1);
 };
 
+// Every promise has an owner; one that has none is a defect, and no reason to end what serves everybody else.
+process.on('unhandledRejection', (reason) => console.error(`virga: a failure that nobody waited for: ${(reason as Error).stack ?? String(reason)}`));
+
 try {
+  const password = process.env['VIRGA_OPERATOR_PASSWORD'];
+  // No process that this one starts needs it.
+  delete process.env['VIRGA_OPERATOR_PASSWORD'];
   const settings = readSettings(process.env, process.argv.slice(2));
-  const plane = await ControlPlane.start(settings, process.env['VIRGA_OPERATOR_PASSWORD']);
+  const plane = await ControlPlane.start(settings, password);
   console.log(`virga: console and control API at http://${settings.host}:${settings.port}`);
   if (plane.operator) console.log(`virga: sign in as ${plane.operator.name} with the password ${plane.operator.password} (shown once)`);
   process.send?.({ type: 'ready', operator: plane.operator });

@@ -121,7 +121,7 @@ describe('a provider that misbehaves is named', () => {
     ['wrong-issuer', /they differ only in a slash at the end/],
     ['weak-key', /RSA key of 1024 bits/],
     ['huge-document', /more than 524288 bytes/],
-    ['not-json', /not a JSON object/],
+    ['not-json', /HTML or XML page, not with JSON/],
     ['failing', /answered 500/],
     ['outage', /could not be fetched|nothing listens/],
     ['slow?ms=20000&slow=6000', /did not answer within 5000 ms/],

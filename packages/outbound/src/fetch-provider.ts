@@ -1,6 +1,6 @@
 import { issuerProblem, readDiscovery, readKeySet, wellKnownUrls, type Discovery, type ReadKeySet } from '@virga/core';
 import { OutboundError, type ReachPolicy } from './address-guard.js';
-import { guardedFetch } from './guarded-fetch.js';
+import { guardedFetch, KEY_SET_LIMITS } from './guarded-fetch.js';
 
 /** What is needed to ask a provider about itself. */
 export type ProviderAddress = ReachPolicy & { readonly issuer: string };
@@ -49,7 +49,8 @@ async function attempt(url: string, provider: ProviderAddress): Promise<Discover
     const read = readDiscovery(parse(fetched.text, url), provider.issuer);
     return 'reason' in read ? `${read.member ? `${read.member}: ` : ''}${read.reason}` : read;
   } catch (error) {
-    return (error as Error).message;
+    // Each attempt is told with its address already.
+    return (error as Error).message.replace(`${url} `, '');
   }
 }
 
@@ -58,7 +59,7 @@ async function attempt(url: string, provider: ProviderAddress): Promise<Discover
  * @throws OutboundError when it cannot be fetched or holds no key that can be used
  */
 export async function fetchKeys(jwksUri: string, provider: ReachPolicy): Promise<FetchedKeys> {
-  const fetched = await guardedFetch(jwksUri, provider);
+  const fetched = await guardedFetch(jwksUri, provider, KEY_SET_LIMITS);
   if (fetched.status !== 200) throw new OutboundError(`${jwksUri} answered ${fetched.status}`);
   const read = await readKeySet(parse(fetched.text, jwksUri));
   if (!read) throw new OutboundError(`${jwksUri} did not send a key set: a JSON object with a list “keys” (RFC 7517 section 5)`);

@@ -8,7 +8,9 @@ export interface FetchLimits {
   readonly maxRedirects: number;
 }
 
-export const DOCUMENT_LIMITS: FetchLimits = { maxBytes: 2 * 1024 * 1024, timeoutMs: 5000, maxRedirects: 0 };
+export const DOCUMENT_LIMITS: FetchLimits = { maxBytes: 512 * 1024, timeoutMs: 5000, maxRedirects: 0 };
+/** Key sets may have hundreds of keys, with their certificates. */
+export const KEY_SET_LIMITS: FetchLimits = { ...DOCUMENT_LIMITS, maxBytes: 2 * 1024 * 1024 };
 
 /** A fetched text. `cacheSeconds` is what Cache-Control allows (RFC 9111 section 5.2.2.1); null when it says nothing. */
 export interface Fetched {

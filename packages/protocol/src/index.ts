@@ -1,4 +1,5 @@
 import 'reflect-metadata';
+export { mayBeLeftOut } from './may-be-left-out.js';
 export { AccessDto, AlternativeDto, RequirementDto, SCOPE_PATTERN } from './control/access.js';
 export {
   ApiPatch,

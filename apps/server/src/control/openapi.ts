@@ -1,6 +1,7 @@
 import type { INestApplication } from '@nestjs/common';
 import { DocumentBuilder, SwaggerModule, type OpenAPIObject } from '@nestjs/swagger';
 import * as protocol from '@virga/protocol';
+import { mayBeLeftOut } from '@virga/protocol';
 import { defaultMetadataStorage } from 'class-transformer/cjs/storage.js';
 import { validationMetadatasToSchemas } from 'class-validator-jsonschema';
 import { SESSION_COOKIE } from '../session/session.service.js';
@@ -44,7 +45,8 @@ export function controlDocument(app: INestApplication): OpenAPIObject {
 function allowNull(name: string, schema: { properties?: Record<string, Record<string, unknown>>; required?: string[] }): void {
   if (!(name in protocol)) return;
   for (const [member, property] of Object.entries(schema.properties ?? {})) {
-    if (schema.required?.includes(member)) continue;
+    const type = (protocol as Readonly<Record<string, unknown>>)[name] as { prototype?: object } | undefined;
+    if (schema.required?.includes(member) || (type?.prototype && mayBeLeftOut(type.prototype, member))) continue;
     schema.properties = { ...schema.properties, [member]: { anyOf: [property, { type: 'null' }] } };
   }
 }

@@ -3,6 +3,7 @@ import { ConfigError } from '@virga/core';
 import type { FieldProblem, ProblemDocument } from '@virga/protocol';
 import type { Response } from 'express';
 import { STATUS_CODES } from 'node:http';
+import { storageProblem } from '../store/store.js';
 
 /** An error of the control API as a problem document (RFC 9457). */
 export function problem(status: number, title: string, detail?: string, errors?: FieldProblem[]): HttpException {
@@ -67,9 +68,15 @@ export class ProblemFilter implements ExceptionFilter {
         detail: error.message,
         errors: [{ pointer: error.pointer, detail: error.message }],
       };
+    const storage = storageProblem(error);
+    if (storage !== null) {
+      const status = storage === 'the disk is full' ? 507 : 503;
+      return { type: 'about:blank', title: 'This cannot be written now', status, detail: `${storage}. Nothing was changed; the gateway serves on.` };
+    }
     const parser = error as BodyError;
     if (typeof parser.status === 'number' && parser.status < 500) {
-      const title = parser.type === 'entity.too.large' ? 'The request is too large' : 'The request body is not valid JSON';
+      const titles: Readonly<Record<string, string>> = { 'entity.too.large': 'The request is too large', 'entity.nested': 'The request is nested too deep' };
+      const title = titles[parser.type ?? ''] ?? 'The request body is not valid JSON';
       return { type: 'about:blank', title, status: parser.status, detail: parser.message };
     }
     this.#log.error(error instanceof Error ? (error.stack ?? error.message) : String(error));

@@ -5,11 +5,15 @@ import { join } from 'node:path';
 import { setTimeout as delay } from 'node:timers/promises';
 import { fileURLToPath } from 'node:url';
 import { SETTINGS, type ServerSettings } from '../config/settings.js';
+import { Background } from '../http/background.js';
 import { NodeHub } from './node-hub.js';
 
 const PROGRAM = fileURLToPath(new URL('../../../gateway/dist/main.js', import.meta.url));
 const WATCH_MS = 1000;
 const ADOPT_MS = 3000;
+/** A node that is silent for this long is replaced. */
+const SILENCE_MS = 10_000;
+const NODE_NAME = 'local';
 
 /**
  * The gateway node on this machine. It is a process of its own that outlives a control plane that dies; a control
@@ -20,12 +24,16 @@ export class LocalNode {
   readonly #log = new Logger('node');
   readonly #settings: ServerSettings;
   readonly #hub: NodeHub;
+  readonly #background: Background;
   #watch: NodeJS.Timeout | null = null;
   #starting = false;
   #failures = 0;
+  #lookedAt = Date.now();
+  #startedAt = Date.now();
 
-  constructor(@Inject(SETTINGS) settings: ServerSettings, hub: NodeHub) {
+  constructor(@Inject(SETTINGS) settings: ServerSettings, hub: NodeHub, background: Background) {
     this.#settings = settings;
+    this.#background = background;
     this.#hub = hub;
   }
 
@@ -43,7 +51,7 @@ export class LocalNode {
     if (this.#pid() === null) await this.#spawn();
     else if (await this.#hub.waitForNode(ADOPT_MS)) this.#log.log(`took up the node that runs already (process ${this.#pid()})`);
     else this.#log.warn(`a node runs already (process ${this.#pid()}) and has not connected yet; it keeps its port, so no other is started`);
-    this.#watch = setInterval(() => void this.#look(), WATCH_MS);
+    this.#watch = setInterval(() => this.#background.own('Looking after the local node', () => this.#look()), WATCH_MS);
   }
 
   /** Ends the node and waits until it has gone. */
@@ -58,23 +66,46 @@ export class LocalNode {
   }
 
   async #look(): Promise<void> {
-    if (this.#starting || this.#pid() !== null) return;
+    const late = Date.now() - this.#lookedAt > 4 * WATCH_MS;
+    this.#lookedAt = Date.now();
+    if (this.#starting) return;
+    const pid = this.#pid();
+    if (pid !== null) {
+      // After a stall of this process itself, the node is given the time to be heard again.
+      if (!late && this.#isSilent()) this.#replace(pid);
+      return;
+    }
     this.#failures++;
     this.#log.warn(`the node is gone; starting another (${this.#failures})`);
     this.#starting = true;
-    await delay(Math.min(10_000, 100 * 2 ** this.#failures));
-    await this.#spawn();
-    this.#starting = false;
+    try {
+      await delay(Math.min(10_000, 100 * 2 ** this.#failures));
+      await this.#spawn();
+    } finally {
+      this.#starting = false;
+    }
+  }
+
+  /** Whether the node is connected and has stopped saying how it is, which it does every two seconds. */
+  #isSilent(): boolean {
+    const node = this.#hub.nodes.find((item) => item.name === NODE_NAME);
+    return node?.status != null && Date.now() - Math.max(node.seenAt, this.#startedAt) > SILENCE_MS;
+  }
+
+  #replace(pid: number): void {
+    this.#log.warn(`the node (process ${pid}) has not answered for ${SILENCE_MS / 1000} s; it is ended and replaced`);
+    process.kill(pid, 'SIGKILL');
   }
 
   async #spawn(): Promise<void> {
+    this.#startedAt = Date.now();
     const log = openSync(join(this.#folder, 'gateway.log'), 'a', 0o600);
     const child = spawn(process.execPath, [PROGRAM], {
       detached: true,
       stdio: ['ignore', log, log],
       env: {
-        ...process.env,
-        VIRGA_NODE_NAME: 'local',
+        ...nodeEnvironment(process.env),
+        VIRGA_NODE_NAME: NODE_NAME,
         VIRGA_NODE_TOKEN: this.#settings.nodeToken,
         VIRGA_NODE_DIR: this.#folder,
         VIRGA_CONTROL_URL: `http://${this.#settings.host}:${this.#settings.port}`,
@@ -99,6 +130,12 @@ export class LocalNode {
       return null;
     }
   }
+}
+
+/** What a node may know of this process's environment: never a password, nor what belongs to others. */
+function nodeEnvironment(env: NodeJS.ProcessEnv): NodeJS.ProcessEnv {
+  const passed = /^(PATH|HOME|TMPDIR|TEMP|TMP|SystemRoot|LANG|LC_\w+|TZ|NODE_OPTIONS|NODE_EXTRA_CA_CERTS|VIRGA_TLS_\w+|VIRGA_GATEWAY_URL)$/;
+  return Object.fromEntries(Object.entries(env).filter(([name]) => passed.test(name)));
 }
 
 /** Whether a process runs and is not a zombie that nobody has waited for. */

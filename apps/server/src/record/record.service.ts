@@ -1,6 +1,8 @@
 import { Injectable } from '@nestjs/common';
 import type { RecordBatch } from '@virga/core';
 import { EventEmitter } from 'node:events';
+import type { Transaction } from 'sequelize';
+import { Background } from '../http/background.js';
 import { SettingRow } from '../store/models/configuration.js';
 import { findTrace, prune, writeBatch } from '../store/record-store.js';
 import type { TraceRow } from '../store/models/records.js';
@@ -19,15 +21,17 @@ const PRUNE_MS = 60_000;
 @Injectable()
 export class RecordService {
   readonly #store: Store;
+  readonly #background: Background;
   readonly #taken = new EventEmitter().setMaxListeners(0);
   #timer: NodeJS.Timeout | null = null;
 
-  constructor(store: Store) {
+  constructor(store: Store, background: Background) {
     this.#store = store;
+    this.#background = background;
   }
 
   start(): void {
-    this.#timer = setInterval(() => void this.prune(), PRUNE_MS);
+    this.#timer = setInterval(() => this.#background.own('Letting go of old records', () => this.prune()), PRUNE_MS);
   }
 
   stop(): void {
@@ -55,15 +59,19 @@ export class RecordService {
     }
   }
 
-  async retention(): Promise<Retention> {
-    const row = await SettingRow.findByPk('retention', { raw: true });
+  async retention(transaction?: Transaction): Promise<Retention> {
+    const row = await SettingRow.findByPk('retention', { raw: true, ...(transaction ? { transaction } : {}) });
     return row ? { ...DEFAULT_RETENTION, ...(JSON.parse(row.value) as Partial<Retention>) } : DEFAULT_RETENTION;
   }
 
   async setRetention(change: Partial<Retention>): Promise<Retention> {
-    const next = { ...(await this.retention()), ...change };
-    await this.#store.write((transaction) => SettingRow.upsert({ name: 'retention', value: JSON.stringify(next) }, { transaction }));
-    await this.prune();
+    // Read inside the transaction, so that of two changes at once none is lost.
+    const next = await this.#store.write(async (transaction) => {
+      const whole = { ...(await this.retention(transaction)), ...change };
+      await SettingRow.upsert({ name: 'retention', value: JSON.stringify(whole) }, { transaction });
+      return whole;
+    });
+    this.#background.own('Letting go of old records', () => this.prune());
     return next;
   }
 

@@ -1,11 +1,11 @@
-import { Body, Controller, Delete, Get, Post, Res } from '@nestjs/common';
+import { Body, Controller, Delete, Get, Post, Req, Res } from '@nestjs/common';
 import { ApiTags } from '@nestjs/swagger';
 import { SessionView, SignInInput } from '@virga/protocol';
-import type { Response } from 'express';
+import type { Request, Response } from 'express';
 import { Endpoint } from '../http/endpoint.js';
 import { problem } from '../http/problems.js';
-import { CalledBy, OpenEndpoint, type Caller } from './access.guard.js';
-import { SESSION_COOKIE, SessionService } from './session.service.js';
+import { CalledBy, cookieOf, OpenEndpoint, type Caller } from './access.guard.js';
+import { BROWSER_COOKIE, BROWSER_MS, SESSION_COOKIE, SessionService } from './session.service.js';
 
 const COOKIE = { httpOnly: true, sameSite: 'strict', path: '/' } as const;
 
@@ -17,15 +17,16 @@ export class SessionController {
   @Post()
   @OpenEndpoint()
   @Endpoint({ summary: 'Sign in to the console', body: SignInInput, answer: SessionView, errors: [429] })
-  async signIn(@Body() input: SignInInput, @Res({ passthrough: true }) response: Response): Promise<SessionView> {
-    const waitMs = this.sessions.waitMs(input.name);
+  async signIn(@Body() input: SignInInput, @Req() request: Request, @Res({ passthrough: true }) response: Response): Promise<SessionView> {
+    const { from, waitMs } = this.sessions.admit(input.name, request.socket.remoteAddress ?? '', cookieOf(request, BROWSER_COOKIE));
     if (waitMs > 0) {
       response.set('retry-after', String(Math.ceil(waitMs / 1000)));
-      throw problem(429, 'Too many wrong passwords', `Try again in ${Math.ceil(waitMs / 1000)} s.`);
+      throw problem(429, 'Too many attempts to sign in', `Try again in ${Math.ceil(waitMs / 1000)} s.`);
     }
-    const made = await this.sessions.signIn(input.name, input.password);
+    const made = await this.sessions.signIn(input.name, input.password, from);
     if (!made) throw problem(401, 'Name or password is wrong');
     response.cookie(SESSION_COOKIE, made.id, { ...COOKIE, expires: new Date(made.session.expiresAt) });
+    response.cookie(BROWSER_COOKIE, made.mark, { ...COOKIE, maxAge: BROWSER_MS });
     return made.session;
   }
 

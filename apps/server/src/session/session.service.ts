@@ -3,12 +3,18 @@ import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypt
 import { Op } from 'sequelize';
 import { SETTINGS, type ServerSettings } from '../config/settings.js';
 import { OperatorRow, SessionRow } from '../store/models/configuration.js';
-import { Store } from '../store/store.js';
+import { storageProblem, Store } from '../store/store.js';
 import { checkPassword, hashPassword } from './passwords.js';
+import { SignInBudget } from './sign-in-budget.js';
 
 export const SESSION_COOKIE = 'virga_session';
+export const BROWSER_COOKIE = 'virga_browser';
+export const BROWSER_MS = 180 * 86_400_000;
 const LIFE_MS = 12 * 3_600_000;
-const FREE_ATTEMPTS = 5;
+/** Passwords checked at one time: each takes a while of a core, by design. */
+const CHECKS_AT_ONCE = 4;
+const BUSY_MS = 1000;
+const MAX_UNWRITTEN = 100;
 const OPERATOR = 'operator';
 
 export interface Session {
@@ -22,7 +28,10 @@ export interface Session {
 export class SessionService {
   readonly #store: Store;
   readonly #settings: ServerSettings;
-  readonly #failures = new Map<string, { count: number; until: number }>();
+  readonly #budget = new SignInBudget();
+  /** Sessions that could not be written, as on a full disk; they last as long as this process. */
+  readonly #unwritten = new Map<string, Session>();
+  #checking = 0;
 
   constructor(store: Store, @Inject(SETTINGS) settings: ServerSettings) {
     this.#store = store;
@@ -38,37 +47,69 @@ export class SessionService {
     return { name: OPERATOR, password };
   }
 
-  /** How long sign-in has to wait after failures, in milliseconds; 0 when it need not. */
-  waitMs(name: string): number {
-    const failure = this.#failures.get(name);
-    return failure && failure.count >= FREE_ATTEMPTS ? Math.max(0, failure.until - Date.now()) : 0;
+  /**
+   * Counts an attempt, before anything is waited for. A browser that has signed in before brings a mark and is counted
+   * apart, so that whoever tries passwords at the same address does not lock it out.
+   * @returns 0 when it may be looked at, else how long to wait, milliseconds
+   */
+  admit(name: string, address: string, mark: string | null): { from: string; waitMs: number } {
+    const from = mark !== null && this.#isMark(name, mark) ? `browser ${mark}` : `address ${address}`;
+    if (this.#checking >= CHECKS_AT_ONCE && !from.startsWith('browser')) return { from, waitMs: BUSY_MS };
+    return { from, waitMs: this.#budget.take(from, Date.now()) };
   }
 
-  /** @returns the session's secret id, or null for a wrong name or password */
-  async signIn(name: string, password: string): Promise<{ id: string; session: Session } | null> {
-    const operator = await OperatorRow.findByPk(name, { raw: true });
-    if (!(await checkPassword(password, operator?.password ?? null))) {
-      const count = (this.#failures.get(name)?.count ?? 0) + 1;
-      if (this.#failures.size > 1000) this.#failures.clear();
-      this.#failures.set(name, { count, until: Date.now() + Math.min(300_000, 1000 * 2 ** Math.max(0, count - FREE_ATTEMPTS)) });
-      return null;
+  /**
+   * @param from where the attempt was counted
+   * @returns the session's secret id and the browser's mark, or null for a wrong name or password
+   */
+  async signIn(name: string, password: string, from: string): Promise<{ id: string; mark: string; session: Session } | null> {
+    this.#checking++;
+    try {
+      const operator = await OperatorRow.findByPk(name, { raw: true });
+      if (!(await checkPassword(password, operator?.password ?? null))) return null;
+    } finally {
+      this.#checking--;
     }
-    this.#failures.delete(name);
+    this.#budget.giveBack(from);
     const id = randomBytes(32).toString('base64url');
     const session: Session = { name, csrfToken: randomBytes(24).toString('base64url'), expiresAt: Date.now() + LIFE_MS };
-    await this.#store.write(async (transaction) => {
-      await SessionRow.destroy({ where: { expiresAt: { [Op.lt]: Date.now() } }, transaction });
-      await SessionRow.create({ idHash: digest(id), operator: name, csrfToken: session.csrfToken, expiresAt: session.expiresAt }, { transaction });
-    });
-    return { id, session };
+    try {
+      await this.#store.write(async (transaction) => {
+        await SessionRow.destroy({ where: { expiresAt: { [Op.lt]: Date.now() } }, transaction });
+        await SessionRow.create({ idHash: digest(id), operator: name, csrfToken: session.csrfToken, expiresAt: session.expiresAt }, { transaction });
+      });
+    } catch (error) {
+      // Whoever mends a full disk must be able to sign in and read.
+      if (storageProblem(error) === null || this.#unwritten.size >= MAX_UNWRITTEN) throw error;
+      this.#unwritten.set(digest(id), session);
+    }
+    return { id, mark: this.#makeMark(name), session };
+  }
+
+  /** A mark that a browser keeps from its first sign-in on: it proves nothing but that. */
+  #makeMark(name: string): string {
+    const nonce = randomBytes(12).toString('base64url');
+    return `${nonce}.${this.#macOf(name, nonce)}`;
+  }
+
+  #isMark(name: string, mark: string): boolean {
+    const [nonce = '', mac = ''] = mark.split('.');
+    return mark.length < 100 && sameText(mac, this.#macOf(name, nonce));
+  }
+
+  #macOf(name: string, nonce: string): string {
+    return createHmac('sha256', this.#settings.secretKey).update(`browser of ${name} ${nonce}`).digest('base64url');
   }
 
   async find(id: string): Promise<Session | null> {
+    const unwritten = this.#unwritten.get(digest(id));
+    if (unwritten) return unwritten.expiresAt > Date.now() ? unwritten : null;
     const row = await SessionRow.findByPk(digest(id), { raw: true });
     return row && row.expiresAt > Date.now() ? { name: row.operator, csrfToken: row.csrfToken, expiresAt: row.expiresAt } : null;
   }
 
   async signOut(id: string): Promise<void> {
+    if (this.#unwritten.delete(digest(id))) return;
     await this.#store.write((transaction) => SessionRow.destroy({ where: { idHash: digest(id) }, transaction }));
   }
 

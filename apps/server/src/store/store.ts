@@ -1,3 +1,4 @@
+import { closeSync, openSync, readSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { QueryTypes, type Transaction } from 'sequelize';
 import { Sequelize } from 'sequelize-typescript';
@@ -6,30 +7,35 @@ import { MIGRATIONS } from './migrations/index.js';
 import * as configuration from './models/configuration.js';
 import * as records from './models/records.js';
 import * as tokens from './models/tokens.js';
+import { FolderLock } from './folder-lock.js';
+import { StoreError } from './store-error.js';
 
-/** The database cannot be used, and why, in words for whoever starts the control plane. */
-export class StoreError extends Error {
-  constructor(message: string) {
-    super(message);
-    this.name = 'StoreError';
-  }
-}
+export { StoreError };
 
 /** The SQLite database of the control plane. All SQL is in this folder. Writes go one after another. */
 export class Store {
   readonly sequelize: Sequelize;
+  readonly #lock: FolderLock;
   #last: Promise<unknown> = Promise.resolve();
+  #problem: string | null = null;
 
-  private constructor(sequelize: Sequelize) {
+  private constructor(sequelize: Sequelize, lock: FolderLock) {
     this.sequelize = sequelize;
+    this.#lock = lock;
+  }
+
+  /** Why nothing can be written now, in words; null when the last write went through. */
+  get problem(): string | null {
+    return this.#problem;
   }
 
   /**
    * Opens the database in a folder and brings it up to date.
-   * @throws StoreError for a file that is not a database, is damaged, or was written by a newer version
+   * @throws StoreError for a folder that another control plane uses, a file that is not a database, is damaged, or was written by a newer version
    */
   static async open(folder: string): Promise<Store> {
     const file = join(folder, 'virga.sqlite');
+    const lock = await FolderLock.take(folder);
     const sequelize = new Sequelize({
       dialect: 'sqlite',
       storage: file,
@@ -37,8 +43,9 @@ export class Store {
       models: [...Object.values(configuration), ...Object.values(records), ...Object.values(tokens)],
       define: { timestamps: false, underscored: true },
     });
-    const store = new Store(sequelize);
+    const store = new Store(sequelize, lock);
     try {
+      refuseLostMain(file);
       await sequelize.query('PRAGMA journal_mode = WAL');
       await sequelize.query('PRAGMA synchronous = NORMAL');
       await sequelize.query('PRAGMA busy_timeout = 5000');
@@ -47,6 +54,7 @@ export class Store {
       await store.#migrate(file);
     } catch (error) {
       await sequelize.close().catch(() => undefined);
+      await lock.release();
       if (error instanceof StoreError) throw error;
       throw new StoreError(`${file} cannot be used: ${(error as Error).message}. Move it away to begin anew, or restore a backup.`);
     }
@@ -77,12 +85,49 @@ export class Store {
   /** Runs one change in a transaction, after all changes begun before it. */
   write<T>(change: (transaction: Transaction) => Promise<T>): Promise<T> {
     const run = this.#last.then(() => this.sequelize.transaction(change));
-    this.#last = run.catch(() => undefined);
+    this.#last = run.then(
+      () => (this.#problem = null),
+      (error: unknown) => (this.#problem = storageProblem(error) ?? this.#problem),
+    );
     return run;
   }
 
   async close(): Promise<void> {
     await this.#last;
     await this.sequelize.close();
+    await this.#lock.release();
   }
+}
+
+const PROBLEMS: Readonly<Record<string, string>> = {
+  SQLITE_FULL: 'the disk is full',
+  SQLITE_BUSY: 'another program holds the database',
+  SQLITE_LOCKED: 'another program holds the database',
+  SQLITE_READONLY: 'the database may only be read',
+  SQLITE_IOERR: 'the disk cannot be written or read',
+  SQLITE_CANTOPEN: 'the database cannot be opened',
+};
+
+/** Why an error means that the storage does not take writes, in words; null for any other error. */
+export function storageProblem(error: unknown): string | null {
+  const { code, parent } = error as { code?: string; parent?: { code?: string } };
+  return PROBLEMS[parent?.code ?? code ?? ''] ?? null;
+}
+
+/**
+ * Refuses a main file that is no database while its log has data: opened as it is, everything in the log would be
+ * thrown away and the control plane begin anew.
+ * @throws StoreError
+ */
+function refuseLostMain(file: string): void {
+  const sizeOf = (path: string): number => statSync(path, { throwIfNoEntry: false })?.size ?? 0;
+  if (sizeOf(`${file}-wal`) === 0) return;
+  const head = Buffer.alloc(16);
+  if (sizeOf(file) >= 100) {
+    const handle = openSync(file, 'r');
+    readSync(handle, head, 0, 16, 0);
+    closeSync(handle);
+  }
+  if (head.toString('latin1') !== 'SQLite format 3\u0000')
+    throw new StoreError(`${file} is empty or damaged, while ${file}-wal has data that belongs to it. Restore a backup of both; nothing was changed.`);
 }

@@ -4,8 +4,8 @@ import { jsonFaultLine } from './json-fault.js';
 import { locateJson } from './locate-json.js';
 import { ProblemList, type ContractProblem } from './problem.js';
 
-/** Budgets on a description: size in characters, nesting, YAML aliases that may be expanded. */
-export const CONTRACT_BUDGET = { maxLength: 16 * 1024 * 1024, maxDepth: 200, maxAliases: 1000 } as const;
+/** Budgets on a description: size in characters, nesting, YAML aliases that may be expanded, and values in all when they are. */
+export const CONTRACT_BUDGET = { maxLength: 16 * 1024 * 1024, maxYamlLength: 4 * 1024 * 1024, maxDepth: 200, maxAliases: 1000, maxValues: 5_000_000 } as const;
 
 /** A description read from its text. `document` is null when it could not be read at all. */
 export interface ReadContract {
@@ -32,6 +32,14 @@ export function readContract(text: string): ReadContract {
   }
   // A flow mapping of YAML may begin with a brace too, but hardly with quoted names.
   const isJson = /^\s*(\{\s*["}]|\[)/.test(plain);
+  if (!isJson && plain.length > CONTRACT_BUDGET.maxYamlLength) {
+    problems.add(
+      'error',
+      '',
+      `the text has ${plain.length} characters; of YAML at most ${CONTRACT_BUDGET.maxYamlLength} are read. Convert it to JSON, which may be longer`,
+    );
+    return failed('yaml', problems);
+  }
   const parsed = isJson ? parseJson(plain, problems) : parseYaml(plain, problems);
   if (!parsed) return failed(isJson ? 'json' : 'yaml', problems);
   if (!isRecord(parsed.value)) {
@@ -40,6 +48,10 @@ export function readContract(text: string): ReadContract {
   }
   if (isDeeper(parsed.value, CONTRACT_BUDGET.maxDepth)) {
     problems.add('error', '', `the document is nested deeper than ${CONTRACT_BUDGET.maxDepth} levels`);
+    return failed(parsed.format, problems);
+  }
+  if (valuesIn(parsed.value) > CONTRACT_BUDGET.maxValues) {
+    problems.add('error', '', `the document has more than ${CONTRACT_BUDGET.maxValues} values when its aliases are written out`);
     return failed(parsed.format, problems);
   }
   const version = versionOf(parsed.value, problems);
@@ -111,6 +123,21 @@ function isDeeper(root: unknown, limit: number): boolean {
     level = next;
   }
   return false;
+}
+
+/** How many values a document has when everything that stands in it twice is written out. There are no circles in it. */
+function valuesIn(root: unknown): number {
+  const known = new Map<object, number>();
+  const count = (value: unknown): number => {
+    if (value === null || typeof value !== 'object') return 1;
+    const before = known.get(value);
+    if (before !== undefined) return before;
+    let sum = 1;
+    for (const member of Object.values(value)) sum += count(member);
+    known.set(value, sum);
+    return sum;
+  };
+  return count(root);
 }
 
 function versionOf(document: Record<string, unknown>, problems: ProblemList): ReadContract['version'] {

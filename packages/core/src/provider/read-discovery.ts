@@ -76,5 +76,6 @@ export function readDiscovery(document: unknown, issuer: string): Discovery | Di
   };
 }
 
-const urlOf = (value: unknown): string | null => (typeof value === 'string' && URL.canParse(value) ? value : null);
+/** An address that a browser or the gateway can be sent to; a `javascript:` one is none. */
+const urlOf = (value: unknown): string | null => (typeof value === 'string' && URL.canParse(value) && /^https?:$/.test(new URL(value).protocol) ? value : null);
 const textsOf = (value: unknown): string[] => (Array.isArray(value) ? value.filter((item) => typeof item === 'string').slice(0, 200) : []);

@@ -1,5 +1,6 @@
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsIn, IsNotEmpty, IsOptional, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsIn, IsNotEmpty, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 
 /** A scope as RFC 6749 section 3.3 spells it. */
 export const SCOPE_PATTERN = /^[\x21\x23-\x5b\x5d-\x7e]+$/;
@@ -13,7 +14,7 @@ export class RequirementDto {
   scopes: string[];
   @IsIn(['all', 'any']) match: 'all' | 'any';
   /** Roles of the principal, any one of which is enough; none when left out. */
-  @IsOptional() @IsArray() @ArrayMaxSize(100) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(200, { each: true }) roles?: string[];
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(100) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(200, { each: true }) roles?: string[];
 }
 
 export class AlternativeDto {
@@ -23,6 +24,6 @@ export class AlternativeDto {
 /** Who may call; `alternatives` counts for `required` only. */
 export class AccessDto {
   @IsIn(['open', 'public', 'required']) kind: 'open' | 'public' | 'required';
-  @IsOptional() @IsIn(['contract', 'hand']) origin?: 'contract' | 'hand';
-  @IsOptional() @IsArray() @ArrayMaxSize(20) @ValidateNested({ each: true }) @Type(() => AlternativeDto) alternatives?: AlternativeDto[];
+  @MayBeLeftOut() @IsIn(['contract', 'hand']) origin?: 'contract' | 'hand';
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @ValidateNested({ each: true }) @Type(() => AlternativeDto) alternatives?: AlternativeDto[];
 }

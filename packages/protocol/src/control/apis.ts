@@ -16,6 +16,7 @@ import {
   ValidateIf,
   ValidateNested,
 } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
 import { TokenOverrideDto, TokenRuleDto } from './token-rule.js';
 
@@ -26,17 +27,17 @@ const HTTP_URL_SAID = { message: 'An upstream is an http or https address withou
 
 /** A description, as text or as an address to fetch it from; one of the two. */
 export class ContractSourceInput {
-  @IsOptional() @IsString() @MaxLength(16 * 1024 * 1024) text?: string;
-  @IsOptional() @IsString() @Matches(/^https?:\/\//i, { message: 'Give an http or https address' }) @MaxLength(2000) url?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(16 * 1024 * 1024) text?: string;
+  @MayBeLeftOut() @IsString() @Matches(/^https?:\/\//i, { message: 'Give an http or https address' }) @MaxLength(2000) url?: string;
   /** Lets plain http and loopback addresses be fetched. */
-  @IsOptional() @IsBoolean() allowLoopback?: boolean;
+  @MayBeLeftOut() @IsBoolean() allowLoopback?: boolean;
 }
 
 export class ImportInput {
   @ValidateNested() @Type(() => ContractSourceInput) source: ContractSourceInput;
   /** Taken from the description when left out. */
-  @IsOptional() @IsString() @IsNotEmpty({ message: 'A name cannot be empty' }) @MaxLength(100) name?: string;
-  @IsOptional() @IsString() @IsNotEmpty() @MaxLength(50) version?: string;
+  @MayBeLeftOut() @IsString() @IsNotEmpty({ message: 'A name cannot be empty' }) @MaxLength(100) name?: string;
+  @MayBeLeftOut() @IsString() @IsNotEmpty() @MaxLength(50) version?: string;
   @IsString() @MaxLength(200) @Matches(BASE_PATH, BASE_PATH_SAID) basePath: string;
   @IsString() @MaxLength(2000) @Matches(HTTP_URL, HTTP_URL_SAID) upstreamUrl: string;
 }
@@ -44,7 +45,7 @@ export class ImportInput {
 export class ReimportInput {
   @ValidateNested() @Type(() => ContractSourceInput) source: ContractSourceInput;
   /** Only says what would change. */
-  @IsOptional() @IsBoolean() dryRun?: boolean;
+  @MayBeLeftOut() @IsBoolean() dryRun?: boolean;
 }
 
 export class ContractProblemView {
@@ -125,17 +126,17 @@ export class SchemeDto {
 
 /** Members left out stay as they are. */
 export class ApiPatch {
-  @IsOptional() @IsString() @IsNotEmpty({ message: 'A name cannot be empty' }) @MaxLength(100) name?: string;
-  @IsOptional() @IsString() @IsNotEmpty({ message: 'A version cannot be empty' }) @MaxLength(50) version?: string;
-  @IsOptional() @IsString() @MaxLength(200) @Matches(BASE_PATH, BASE_PATH_SAID) basePath?: string;
-  @IsOptional() @IsBoolean() enabled?: boolean;
-  @IsOptional() @ValidateNested() @Type(() => UpstreamDto) upstream?: UpstreamDto;
-  @IsOptional() @ValidateNested() @Type(() => ResourceDto) resource?: ResourceDto;
-  @IsOptional() @ValidateNested() @Type(() => TokenRuleDto) token?: TokenRuleDto;
+  @MayBeLeftOut() @IsString() @IsNotEmpty({ message: 'A name cannot be empty' }) @MaxLength(100) name?: string;
+  @MayBeLeftOut() @IsString() @IsNotEmpty({ message: 'A version cannot be empty' }) @MaxLength(50) version?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(200) @Matches(BASE_PATH, BASE_PATH_SAID) basePath?: string;
+  @MayBeLeftOut() @IsBoolean() enabled?: boolean;
+  @MayBeLeftOut() @ValidateNested() @Type(() => UpstreamDto) upstream?: UpstreamDto;
+  @MayBeLeftOut() @ValidateNested() @Type(() => ResourceDto) resource?: ResourceDto;
+  @MayBeLeftOut() @ValidateNested() @Type(() => TokenRuleDto) token?: TokenRuleDto;
   /** Null switches CORS off. */
   @IsOptional() @ValidateIf((patch: ApiPatch) => patch.cors !== null) @ValidateNested() @Type(() => CorsDto) cors?: CorsDto | null;
-  @IsOptional() @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes?: SchemeDto[];
-  @IsOptional() @ValidateNested() @Type(() => AccessDto) access?: AccessDto;
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes?: SchemeDto[];
+  @MayBeLeftOut() @ValidateNested() @Type(() => AccessDto) access?: AccessDto;
 }
 
 /** Sets who may call and what tokens must be, for many operations at once; `access` null takes the API's default again. */

@@ -1,26 +1,27 @@
 import { STEPS, type StepId, type StepOutcome } from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsObject, IsOptional, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 import { SCOPE_PATTERN } from './access.js';
 import { ComparisonView, HeaderView, StepView } from './explanations.js';
 
 /** What a token is held against: an operation, an API with its default rule, or a provider alone; the first that is given. */
 export class BenchTarget {
   @IsIn(['draft', 'live']) against: 'draft' | 'live';
-  @IsOptional() @IsString() @MaxLength(100) apiId?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(100) apiId?: string;
   /** Of that API; its default rule when left out. */
-  @IsOptional() @IsString() @MaxLength(3000) operationId?: string;
-  @IsOptional() @IsString() @MaxLength(100) providerId?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(3000) operationId?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(100) providerId?: string;
   /** Lets the draft trust the bench's own issuer for this one question. Never the live release. */
-  @IsOptional() @IsBoolean() trustBench?: boolean;
+  @MayBeLeftOut() @IsBoolean() trustBench?: boolean;
 }
 
 export class ExamineInput extends BenchTarget {
   @IsString() @IsNotEmpty({ message: 'Paste a token' }) @MaxLength(40_000) token: string;
   /** A proof that goes along in the header DPoP. */
-  @IsOptional() @IsString() @MaxLength(16_384) dpopProof?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(16_384) dpopProof?: string;
   /** Thumbprint (x5t#S256) of a client certificate that the caller would show. */
-  @IsOptional() @IsString() @MaxLength(100) certificate?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(100) certificate?: string;
 }
 
 /** One check in words. */
@@ -74,7 +75,7 @@ export class MintInput {
   @IsIn(['RS256', 'PS256', 'ES256', 'ES384', 'EdDSA']) algorithm: 'RS256' | 'PS256' | 'ES256' | 'ES384' | 'EdDSA';
   @IsObject({ message: 'Claims are a JSON object' }) claims: Record<string, unknown>;
   /** Added to `alg` and `kid`, which the bench sets unless they are given. */
-  @IsOptional() @IsObject({ message: 'A header is a JSON object' }) header?: Record<string, unknown>;
+  @MayBeLeftOut() @IsObject({ message: 'A header is a JSON object' }) header?: Record<string, unknown>;
 }
 
 export class MintView {
@@ -98,16 +99,16 @@ export class GrantInput {
   @IsIn([...GRANTS]) grant: GrantKind;
   @IsString() @IsNotEmpty({ message: 'Give the client id' }) @MaxLength(300) clientId: string;
   /** Used once and not kept. */
-  @IsOptional() @IsString() @MaxLength(4000) clientSecret?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(4000) clientSecret?: string;
   @IsArray() @ArrayMaxSize(100) @Matches(SCOPE_PATTERN, { each: true, message: 'A scope has no spaces, quotes or backslashes' }) scopes: string[];
-  @IsOptional() @IsString() @MaxLength(500) resource?: string;
-  @IsOptional() @IsString() @MaxLength(40_000) refreshToken?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(500) resource?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(40_000) refreshToken?: string;
   /** For token exchange (RFC 8693). */
-  @IsOptional() @IsString() @MaxLength(40_000) subjectToken?: string;
-  @IsOptional() @IsString() @MaxLength(300) audience?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(40_000) subjectToken?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(300) audience?: string;
   /** For the password grant. */
-  @IsOptional() @IsString() @MaxLength(300) userName?: string;
-  @IsOptional() @IsString() @MaxLength(1000) password?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(300) userName?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(1000) password?: string;
 }
 
 /** One HTTP exchange with the provider, secrets masked. */

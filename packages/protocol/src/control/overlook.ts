@@ -1,9 +1,10 @@
 import type { StepId } from '@virga/core';
 import { Type } from 'class-transformer';
-import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, Max, Min, ValidateNested } from 'class-validator';
+import { IsArray, IsIn, IsInt, IsNumber, IsString, Max, Min, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 
 export class FallQuery {
-  @IsOptional() @Type(() => Number) @IsInt() @Min(5) @Max(10_080) minutes?: number;
+  @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(5) @Max(10_080) minutes?: number;
 }
 
 /** Requests of one slice of time: how many came, and how many ended at each layer. */

@@ -1,5 +1,6 @@
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 import { SCOPE_PATTERN } from './access.js';
 
 /** A saved way of getting a token of a trusted provider, for the probe. */
@@ -9,7 +10,7 @@ export class PersonaInput {
   @IsIn(['client_credentials', 'authorization_code']) grant: 'client_credentials' | 'authorization_code';
   @IsString() @IsNotEmpty({ message: 'Give the client id' }) @MaxLength(300) clientId: string;
   /** Left out when a persona is changed: stays. Empty: a public client. */
-  @IsOptional() @IsString() @MaxLength(1000) clientSecret?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(1000) clientSecret?: string;
   @IsArray() @ArrayMaxSize(100) @Matches(SCOPE_PATTERN, { each: true, message: 'A scope has no spaces, quotes or backslashes' }) scopes: string[];
   /** The API the token is asked for (RFC 8707); empty asks for none. */
   @IsString() @MaxLength(500) resource: string;

@@ -1,5 +1,6 @@
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 import { HeaderView, StepView } from './explanations.js';
 
 export class ProbeHeaderDto {
@@ -14,13 +15,13 @@ export class ProbeInput {
   @MaxLength(9000)
   target: string;
   @IsArray() @ArrayMaxSize(100) @ValidateNested({ each: true }) @Type(() => ProbeHeaderDto) headers: ProbeHeaderDto[];
-  @IsOptional() @IsString() @MaxLength(1024 * 1024) body?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(1024 * 1024) body?: string;
   @IsIn(['nobody', 'token', 'persona']) sender: 'nobody' | 'token' | 'persona';
   /** For the sender `token`: what is sent behind “Bearer ”. */
-  @IsOptional() @IsString() @MaxLength(32_768) token?: string;
-  @IsOptional() @IsString() @IsNotEmpty() personaId?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(32_768) token?: string;
+  @MayBeLeftOut() @IsString() @IsNotEmpty() personaId?: string;
   /** What of the persona's token is sent: the access token, the ID token in its place, or the access token with an edited payload. */
-  @IsOptional() @IsIn(['access-token', 'id-token', 'tampered']) proof?: 'access-token' | 'id-token' | 'tampered';
+  @MayBeLeftOut() @IsIn(['access-token', 'id-token', 'tampered']) proof?: 'access-token' | 'id-token' | 'tampered';
   @IsIn(['draft', 'live']) against: 'draft' | 'live';
   /** For the draft: whether a request that passes is sent to the upstream. */
   @IsBoolean() forward: boolean;

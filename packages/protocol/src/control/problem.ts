@@ -1,5 +1,6 @@
 import { Type } from 'class-transformer';
-import { IsArray, IsInt, IsOptional, IsString, ValidateNested } from 'class-validator';
+import { IsArray, IsInt, IsString, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 
 /** One wrong field: a JSON Pointer into the body that was sent, and what is wrong there. */
 export class FieldProblem {
@@ -12,6 +13,6 @@ export class ProblemDocument {
   @IsString() type: string;
   @IsString() title: string;
   @IsInt() status: number;
-  @IsOptional() @IsString() detail?: string;
-  @IsOptional() @IsArray() @ValidateNested({ each: true }) @Type(() => FieldProblem) errors?: FieldProblem[];
+  @MayBeLeftOut() @IsString() detail?: string;
+  @MayBeLeftOut() @IsArray() @ValidateNested({ each: true }) @Type(() => FieldProblem) errors?: FieldProblem[];
 }

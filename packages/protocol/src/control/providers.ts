@@ -1,6 +1,7 @@
 import type { Algorithm } from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 import { ALL_ALGORITHMS } from './token-rule.js';
 
 const ISSUER = /^https?:\/\/[^\s?#@]+$/i;
@@ -53,19 +54,19 @@ const URL_SAID = { message: 'Give an http or https address' };
 export class ProviderSourceDto {
   @IsIn([...SOURCES]) kind: SourceKind;
   /** For `key-set-url`. */
-  @IsOptional() @IsString() @MaxLength(1000) @Matches(/^https?:\/\//i, URL_SAID) url?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(1000) @Matches(/^https?:\/\//i, URL_SAID) url?: string;
   /** For `keys`: a JWK, a JWK Set, or PEM of public keys or certificates. Given when it changes. */
-  @IsOptional() @IsString() @MaxLength(200_000) keys?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(200_000) keys?: string;
   /** For `secret` (at least 32 characters) and the client of `introspection`: given when it changes, never shown. */
-  @IsOptional() @IsString() @MaxLength(20_000) secret?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(20_000) secret?: string;
   /** For `introspection` and `userinfo`. */
-  @IsOptional() @IsString() @MaxLength(1000) @Matches(/^https?:\/\//i, URL_SAID) endpoint?: string;
-  @IsOptional() @IsIn(['client_secret_basic', 'client_secret_post', 'private_key_jwt']) method?:
+  @MayBeLeftOut() @IsString() @MaxLength(1000) @Matches(/^https?:\/\//i, URL_SAID) endpoint?: string;
+  @MayBeLeftOut() @IsIn(['client_secret_basic', 'client_secret_post', 'private_key_jwt']) method?:
     'client_secret_basic' | 'client_secret_post' | 'private_key_jwt';
-  @IsOptional() @IsString() @MaxLength(300) clientId?: string;
-  @IsOptional() @IsInt() @Min(0) @Max(3600) positiveSeconds?: number;
-  @IsOptional() @IsInt() @Min(0) @Max(300) negativeSeconds?: number;
-  @IsOptional() @IsInt() @Min(50) @Max(30_000) timeoutMs?: number;
+  @MayBeLeftOut() @IsString() @MaxLength(300) clientId?: string;
+  @MayBeLeftOut() @IsInt() @Min(0) @Max(3600) positiveSeconds?: number;
+  @MayBeLeftOut() @IsInt() @Min(0) @Max(300) negativeSeconds?: number;
+  @MayBeLeftOut() @IsInt() @Min(50) @Max(30_000) timeoutMs?: number;
   /** Counted as `aud` when the provider's answer names none. */
   @IsOptional() @IsString() @MaxLength(500) impliedAudience?: string | null;
 }
@@ -88,31 +89,31 @@ export class ProviderSourceView {
 
 export class DiscoverInput {
   @IsString() @MaxLength(1000) @Matches(ISSUER, ISSUER_SAID) issuer: string;
-  @IsOptional() @IsBoolean() allowLoopbackHttp?: boolean;
-  @IsOptional() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) privateHosts?: string[];
+  @MayBeLeftOut() @IsBoolean() allowLoopbackHttp?: boolean;
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) privateHosts?: string[];
 }
 
 export class ProviderInput extends DiscoverInput {
   @IsString() @IsNotEmpty({ message: 'Give the provider a name' }) @MaxLength(100) name: string;
   /** Discovery when left out. */
-  @IsOptional() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
-  @IsOptional() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
-  @IsOptional() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
-  @IsOptional() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
+  @MayBeLeftOut() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
+  @MayBeLeftOut() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
+  @MayBeLeftOut() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
   /** What the standards spell when left out. */
-  @IsOptional() @ValidateNested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
+  @MayBeLeftOut() @ValidateNested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
 }
 
 /** Members left out stay as they are. The issuer cannot change: another issuer is another provider. */
 export class ProviderPatch {
-  @IsOptional() @IsString() @IsNotEmpty({ message: 'Give the provider a name' }) @MaxLength(100) name?: string;
-  @IsOptional() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
-  @IsOptional() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
-  @IsOptional() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
-  @IsOptional() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
-  @IsOptional() @IsBoolean() allowLoopbackHttp?: boolean;
-  @IsOptional() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) privateHosts?: string[];
-  @IsOptional() @ValidateNested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
+  @MayBeLeftOut() @IsString() @IsNotEmpty({ message: 'Give the provider a name' }) @MaxLength(100) name?: string;
+  @MayBeLeftOut() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
+  @MayBeLeftOut() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
+  @MayBeLeftOut() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
+  @MayBeLeftOut() @IsBoolean() allowLoopbackHttp?: boolean;
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) privateHosts?: string[];
+  @MayBeLeftOut() @ValidateNested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
 }
 
 export class KeyView {

@@ -1,5 +1,6 @@
 import { Type } from 'class-transformer';
 import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, MaxLength, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 import { FieldProblem } from './problem.js';
 
 export class ReleaseChangeView {
@@ -45,6 +46,10 @@ export class StandingView {
   @IsInt() changeCount: number;
   /** Why the draft could not be published as it stands. */
   @IsArray() @ValidateNested({ each: true }) @Type(() => FieldProblem) problems: FieldProblem[];
+  /** Why nothing can be written now, in words; null when it can. */
+  @IsOptional() @IsString() storage: string | null;
+  /** Work in the background that fails, in words. */
+  @IsArray() @IsString({ each: true }) failing: string[];
   @IsArray() @ValidateNested({ each: true }) @Type(() => NodeView) nodes: NodeView[];
   @IsInt() apiCount: number;
   @IsInt() providerCount: number;
@@ -52,7 +57,7 @@ export class StandingView {
 }
 
 export class PublishInput {
-  @IsOptional() @IsString() @MaxLength(500) note?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(500) note?: string;
 }
 
 export class PublishView {

@@ -1,9 +1,10 @@
-import { ArrayMaxSize, IsArray, IsBoolean, IsInt, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsBoolean, IsInt, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 
 /** How long traces are kept: whichever bound is met first. Members left out of a change stay as they are. */
 export class RetentionDto {
-  @IsOptional() @IsInt() @Min(100) @Max(5_000_000) traceCount?: number;
-  @IsOptional() @IsInt() @Min(1) @Max(8760) traceHours?: number;
+  @MayBeLeftOut() @IsInt() @Min(100) @Max(5_000_000) traceCount?: number;
+  @MayBeLeftOut() @IsInt() @Min(1) @Max(8760) traceHours?: number;
 }
 
 /** Which hops in front of the gateway may pass client certificates on, and how. */

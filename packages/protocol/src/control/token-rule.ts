@@ -16,6 +16,7 @@ import {
   Min,
   ValidateNested,
 } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 
 const HS: readonly Algorithm[] = ['HS256', 'HS384', 'HS512'];
 export const ALL_ALGORITHMS: readonly Algorithm[] = [...PUBLIC_KEY_ALGORITHMS, ...HS];
@@ -44,24 +45,24 @@ export class StepUpDto {
 
 /** Parts of a token rule. Members left out stay as they are, or are as the API has them. */
 export class TokenOverrideDto {
-  @IsOptional() @IsArray() @ArrayNotEmpty() @ArrayMaxSize(4) @ValidateNested({ each: true }) @Type(() => TokenPlaceDto) places?: TokenPlaceDto[];
+  @MayBeLeftOut() @IsArray() @ArrayNotEmpty() @ArrayMaxSize(4) @ValidateNested({ each: true }) @Type(() => TokenPlaceDto) places?: TokenPlaceDto[];
   /** `at+jwt`, `ANY_TYPE`, or another value of `typ`. */
-  @IsOptional() @IsString() @IsNotEmpty({ message: 'Name a type, or take any' }) @MaxLength(60) type?: string;
+  @MayBeLeftOut() @IsString() @IsNotEmpty({ message: 'Name a type, or take any' }) @MaxLength(60) type?: string;
   /** Values of which one must be in `aud`; empty only together with `anyAudience`. */
-  @IsOptional() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(500, { each: true }) audiences?: string[];
-  @IsOptional() @IsBoolean() anyAudience?: boolean;
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(500, { each: true }) audiences?: string[];
+  @MayBeLeftOut() @IsBoolean() anyAudience?: boolean;
   /** Narrows what providers are taken with; empty takes what the provider has. */
-  @IsOptional() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
   /** Clients whose tokens are taken; empty takes those of any. */
-  @IsOptional() @IsArray() @ArrayMaxSize(200) @IsString({ each: true }) @IsNotEmpty({ each: true }) clients?: string[];
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(200) @IsString({ each: true }) @IsNotEmpty({ each: true }) clients?: string[];
   /** Null takes the provider's. */
   @IsOptional() @IsInt() @Min(0) @Max(300) leewaySeconds?: number | null;
   /** Longest time since `iat`, seconds; null asks for none. */
   @IsOptional() @IsInt() @Min(1) @Max(31_536_000) maxAgeSeconds?: number | null;
-  @IsOptional() @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => ClaimDemandDto) claims?: ClaimDemandDto[];
-  @IsOptional() @IsIn(['if-bound', 'required']) dpop?: 'if-bound' | 'required';
-  @IsOptional() @IsBoolean() dpopNonce?: boolean;
-  @IsOptional() @IsIn(['if-bound', 'required']) certificate?: 'if-bound' | 'required';
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => ClaimDemandDto) claims?: ClaimDemandDto[];
+  @MayBeLeftOut() @IsIn(['if-bound', 'required']) dpop?: 'if-bound' | 'required';
+  @MayBeLeftOut() @IsBoolean() dpopNonce?: boolean;
+  @MayBeLeftOut() @IsIn(['if-bound', 'required']) certificate?: 'if-bound' | 'required';
   /** Null asks for none. */
   @IsOptional() @ValidateNested() @Type(() => StepUpDto) stepUp?: StepUpDto | null;
 }
@@ -69,7 +70,7 @@ export class TokenOverrideDto {
 /** The token rule of an API, whole. */
 export class TokenRuleDto extends TokenOverrideDto {
   /** Private keys (JWK or JWK Set) that open encrypted tokens: given when they change, never shown. Empty takes them away. */
-  @IsOptional() @IsString() @MaxLength(32_768) decryptionKeys?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(32_768) decryptionKeys?: string;
   /** Whether such keys are kept. */
-  @IsOptional() @IsBoolean() decryptionSet?: boolean;
+  @MayBeLeftOut() @IsBoolean() decryptionSet?: boolean;
 }

@@ -1,26 +1,27 @@
 import type { StepId } from '@virga/core';
 import { Type } from 'class-transformer';
 import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, Matches, Max, MaxLength, Min, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 import { HeaderView, StepView } from './explanations.js';
 
 /** Filters of the list of traces; all optional, all of them must hold. */
 export class TraceQuery {
-  @IsOptional() @IsIn(['passed', 'refused']) outcome?: 'passed' | 'refused';
-  @IsOptional() @IsString() @MaxLength(100) api?: string;
-  @IsOptional() @IsString() @MaxLength(600) operation?: string;
-  @IsOptional() @IsString() @MaxLength(50) step?: string;
-  @IsOptional() @IsString() @MaxLength(100) code?: string;
-  @IsOptional() @Type(() => Number) @IsInt() @Min(100) @Max(599) status?: number;
-  @IsOptional() @IsString() @MaxLength(300) client?: string;
-  @IsOptional() @IsString() @MaxLength(300) subject?: string;
+  @MayBeLeftOut() @IsIn(['passed', 'refused']) outcome?: 'passed' | 'refused';
+  @MayBeLeftOut() @IsString() @MaxLength(100) api?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(600) operation?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(50) step?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(100) code?: string;
+  @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(100) @Max(599) status?: number;
+  @MayBeLeftOut() @IsString() @MaxLength(300) client?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(300) subject?: string;
   /** Part of path, subject, client, address or id. */
-  @IsOptional() @IsString() @MaxLength(300) text?: string;
+  @MayBeLeftOut() @IsString() @MaxLength(300) text?: string;
   /** Milliseconds since the epoch. */
-  @IsOptional() @Type(() => Number) @IsInt() @Min(0) since?: number;
-  @IsOptional() @Type(() => Number) @IsInt() @Min(0) until?: number;
+  @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(0) since?: number;
+  @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(0) until?: number;
   /** Cursor of an earlier page. */
-  @IsOptional() @Matches(/^\d+-[\w-]+$/, { message: 'Not a cursor' }) before?: string;
-  @IsOptional() @Type(() => Number) @IsInt() @Min(1) @Max(500) limit?: number;
+  @MayBeLeftOut() @Matches(/^\d+-[\w-]+$/, { message: 'Not a cursor' }) before?: string;
+  @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(1) @Max(500) limit?: number;
 }
 
 export class TraceSummary {

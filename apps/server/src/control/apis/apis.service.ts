@@ -1,6 +1,7 @@
 import { Injectable } from '@nestjs/common';
 import {
   canonicalJson,
+  ConfigError,
   describeAccess,
   diffContracts,
   operationKey,
@@ -75,10 +76,17 @@ export class ApisService {
       contractHash,
       operations: operationsOf(result, []),
     };
-    await this.draft.change((document) => {
-      this.#refuseTakenBase(document, api.basePath, id);
-      return { ...document, apis: [...document.apis, api] };
-    });
+    await this.draft
+      .change(
+        (document) => {
+          this.#refuseTakenBase(document, api.basePath, id);
+          return { ...document, apis: [...document.apis, api] };
+        },
+        { kind: 'apis', id },
+      )
+      .catch((error: unknown) => {
+        throw error instanceof ConfigError ? importProblem(error, api) : error;
+      });
     return { api: await this.view(id), reading: readingOf(result) };
   }
 
@@ -128,8 +136,8 @@ export class ApisService {
   }
 
   async change(id: string, patch: ApiPatch): Promise<ApiView> {
-    const token = patch.token && (await tokenRuleFrom(patch.token, this.find(id).token, id, this.secrets));
-    await this.#replace(id, (api, document) => {
+    await this.#replace(id, async (api, document) => {
+      const token = patch.token && (await tokenRuleFrom(patch.token, api.token, id, this.secrets));
       if (patch.basePath !== undefined) this.#refuseTakenBase(document, patch.basePath, id);
       const schemes = patch.schemes?.map((scheme) => ({ ...scheme, metadataUrl: scheme.metadataUrl ?? null })) ?? api.schemes;
       const names = new Set(schemes.map((scheme) => scheme.name));
@@ -216,12 +224,16 @@ export class ApisService {
     });
   }
 
-  async #replace(id: string, edit: (api: ApiRule, document: ReleaseDocument) => ApiRule): Promise<void> {
+  /** Edits one API. The edit is made from what the draft holds when its turn comes, so that of two at once none is lost. */
+  async #replace(id: string, edit: (api: ApiRule, document: ReleaseDocument) => ApiRule | Promise<ApiRule>): Promise<void> {
     this.find(id);
-    await this.draft.change((document) => ({ ...document, apis: document.apis.map((api) => (api.id === id ? edit(api, document) : api)) }), {
-      kind: 'apis',
-      id,
-    });
+    await this.draft.change(
+      async (document) => {
+        const edited = await edit(this.find(id), document);
+        return { ...document, apis: document.apis.map((api) => (api.id === id ? edited : api)) };
+      },
+      { kind: 'apis', id },
+    );
   }
 
   #refuseTakenBase(document: ReleaseDocument, basePath: string, id: string): void {
@@ -295,6 +307,15 @@ const slug = (name: string): string =>
     .replace(/[^a-z0-9]+/g, '-')
     .replace(/^-|-$/g, '')
     .slice(0, 60) || 'api';
+
+/** A mistake in an API that is brought in, at the field of the request that it comes from. */
+function importProblem(error: ConfigError, api: ApiRule): Error {
+  if (error.pointer === '/basePath') return fieldProblem('/basePath', error.message);
+  if (error.pointer.startsWith('/upstream')) return fieldProblem('/upstreamUrl', error.message);
+  const position = /^\/operations\/(\d+)/.exec(error.pointer)?.[1];
+  const operation = position === undefined ? undefined : api.operations[Number(position)];
+  return fieldProblem('/source', operation ? `${operation.method} ${operation.path}: ${error.message}` : error.message);
+}
 
 function unusable(result: ContractResult): Error {
   const errors = result.problems.slice(0, 50).map((item) => ({

@@ -6,16 +6,21 @@ import { Worker } from 'node:worker_threads';
 import { ContractRow } from '../../store/models/configuration.js';
 import { Store } from '../../store/store.js';
 import { fieldProblem, problem } from '../../http/problems.js';
+import { Turns } from '../../http/turns.js';
 import type { ContractResult } from './contract-result.js';
 
-const READ_MS = 60_000;
-const WORKER_MEGABYTES = 2048;
+/** Bounds of reading one description: time, memory of its thread, and how many are read or wait at one time. */
+const READ_MS = 30_000;
+const WORKER_MEGABYTES = 768;
+const AT_ONCE = 2;
+const WAITING = 16;
 const FETCH_LIMITS = { maxBytes: 16 * 1024 * 1024, timeoutMs: 20_000, maxRedirects: 3 };
 
 /** Fetching, reading and keeping API descriptions. */
 @Injectable()
 export class ContractService {
   readonly #store: Store;
+  readonly #turns = new Turns(AT_ONCE, WAITING);
 
   constructor(store: Store) {
     this.#store = store;
@@ -36,8 +41,18 @@ export class ContractService {
     }
   }
 
-  /** Reads a description in a worker thread. */
-  read(text: string): Promise<ContractResult> {
+  /** Reads a description in a worker thread, which is ended when it takes too long or too much memory. */
+  async read(text: string): Promise<ContractResult> {
+    const done = await this.#turns.take();
+    if (!done) throw problem(503, 'Too many descriptions are read at one time', 'Try again in a moment.');
+    try {
+      return await this.#readNow(text);
+    } finally {
+      done();
+    }
+  }
+
+  #readNow(text: string): Promise<ContractResult> {
     return new Promise((resolve, reject) => {
       const worker = new Worker(new URL('./contract-worker.js', import.meta.url), {
         workerData: { text },
@@ -54,7 +69,19 @@ export class ContractService {
       });
       worker.once('error', (error) => {
         clearTimeout(timer);
-        reject(problem(422, 'The description cannot be read', error.message));
+        const memory = (error as NodeJS.ErrnoException).code === 'ERR_WORKER_OUT_OF_MEMORY';
+        reject(
+          problem(
+            422,
+            'The description cannot be read',
+            memory ? `It needs more than the ${WORKER_MEGABYTES} MB that one description may take.` : error.message,
+          ),
+        );
+      });
+      worker.once('exit', () => {
+        clearTimeout(timer);
+        // Nothing when it was answered before.
+        reject(problem(422, 'The description cannot be read', 'Reading it ended without a result.'));
       });
     });
   }

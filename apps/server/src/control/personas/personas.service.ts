@@ -118,6 +118,13 @@ export class PersonasService {
     const nonce = body.scopes.includes('openid') ? oauth.randomNonce() : null;
     for (const [known, signIn] of this.#signIns) if (Date.now() - signIn.begunAt > SIGN_IN_MS) this.#signIns.delete(known);
     this.#signIns.set(state, { personaId: id, verifier, nonce, begunAt: Date.now() });
+    const endpoint = client.serverMetadata().authorization_endpoint ?? '';
+    if (!/^https?:\/\//i.test(endpoint))
+      throw problem(
+        502,
+        'The provider has no page to sign in at',
+        `Its authorization endpoint is ${endpoint === '' ? 'missing' : `“${endpoint.slice(0, 100)}”, no http or https address`}.`,
+      );
     const url = oauth.buildAuthorizationUrl(client, {
       ...parameters(body),
       redirect_uri: this.redirectUri,

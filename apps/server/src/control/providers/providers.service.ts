@@ -28,6 +28,7 @@ import { NodeHub } from '../../nodes/node-hub.js';
 import { SecretsService } from '../../secret/secrets.service.js';
 import { ProviderKeyRow } from '../../store/models/configuration.js';
 import { Store } from '../../store/store.js';
+import { Background } from '../../http/background.js';
 import { fieldProblem, notFound, problem } from '../../http/problems.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
@@ -48,8 +49,9 @@ export class ProvidersService {
     private readonly releases: ReleasesService,
     private readonly hub: NodeHub,
     private readonly secrets: SecretsService,
+    background: Background,
   ) {
-    hub.onStatus((status) => void this.#remember(status));
+    hub.onStatus((status) => background.own('Remembering keys of providers', () => this.#remember(status)));
   }
 
   async list(): Promise<ProviderView[]> {
@@ -183,13 +185,16 @@ export class ProvidersService {
   }
 
   async change(id: string, patch: ProviderPatch): Promise<ProviderView> {
-    const before = this.find(id);
-    const source = patch.source && (await sourceFrom(patch.source, before.source, id, this.secrets));
-    const given = { ...Object.fromEntries(Object.entries(patch).filter(([, value]) => value !== undefined)), ...(source ? { source } : {}) };
-    await this.draft.change((document) => ({ ...document, providers: document.providers.map((item) => (item.id === id ? { ...item, ...given } : item)) }), {
-      kind: 'providers',
-      id,
-    });
+    this.find(id);
+    await this.draft.change(
+      async (document) => {
+        const before = this.find(id);
+        const source = patch.source && (await sourceFrom(patch.source, before.source, id, this.secrets));
+        const given = { ...Object.fromEntries(Object.entries(patch).filter(([, value]) => value !== undefined)), ...(source ? { source } : {}) };
+        return { ...document, providers: document.providers.map((item) => (item.id === id ? { ...item, ...given } : item)) };
+      },
+      { kind: 'providers', id },
+    );
     return this.view(id);
   }
 
@@ -261,7 +266,6 @@ export class ProvidersService {
       for (const key of report.keys) {
         const name = `${issuer} ${key.thumbprint}`;
         if (now - (this.#seen.get(name) ?? 0) < SEEN_EVERY_MS) continue;
-        this.#seen.set(name, now);
         const body = JSON.stringify(key);
         await this.store.write(async (transaction) => {
           const [row, created] = await ProviderKeyRow.findOrCreate({
@@ -271,6 +275,7 @@ export class ProvidersService {
           });
           if (!created) await row.update({ lastSeenAt: now, body }, { transaction });
         });
+        this.#seen.set(name, now);
       }
     }
   }

@@ -6,12 +6,16 @@ import { SETTINGS, type ServerSettings } from '../../config/settings.js';
 import { NodeHub, type KnownNode } from '../../nodes/node-hub.js';
 import { CalledBy, type Caller } from '../../session/access.guard.js';
 import { PersonaRow } from '../../store/models/configuration.js';
+import { Store } from '../../store/store.js';
+import { Background } from '../../http/background.js';
 import { Endpoint } from '../../http/endpoint.js';
 import { problem } from '../../http/problems.js';
 import { DraftService } from './draft.service.js';
 import { ReleasesService } from './releases.service.js';
 
 const SHOWN_CHANGES = 200;
+/** A node that has said nothing for this long counts as away, though its connection is open. */
+const SILENCE_MS = 8000;
 
 @ApiTags('releases')
 @Controller('control/v1')
@@ -20,6 +24,8 @@ export class ReleasesController {
     private readonly releases: ReleasesService,
     private readonly draft: DraftService,
     private readonly hub: NodeHub,
+    private readonly store: Store,
+    private readonly background: Background,
     @Inject(SETTINGS) private readonly settings: ServerSettings,
   ) {}
 
@@ -35,6 +41,8 @@ export class ReleasesController {
       changes: changes.slice(0, SHOWN_CHANGES).map((change) => ({ ...change })),
       changeCount: changes.length,
       problems: [...this.draft.problems],
+      storage: this.store.problem,
+      failing: [...this.background.problems],
       nodes,
       apiCount: this.draft.document.apis.length,
       providerCount: this.draft.document.providers.length,
@@ -98,13 +106,16 @@ function nodeView(node: KnownNode): NodeView {
   return {
     name: node.name,
     // A node counts as connected once it has said what it serves.
-    state: node.send && status ? 'connected' : 'away',
+    state: node.send && status && Date.now() - node.seenAt < SILENCE_MS ? 'connected' : 'away',
     release: status?.release?.number ?? null,
     effectiveAt: status?.release?.effectiveAt ?? null,
     seenAt: node.seenAt,
     startedAt: status?.startedAt ?? node.seenAt,
     gatewayUrl: status?.gatewayUrl ?? '',
     knownTokens: status?.knownTokens ?? 0,
-    problem: status?.refusedRelease ? `release ${status.refusedRelease.number}: ${status.refusedRelease.reason}` : null,
+    problem:
+      [...(status?.refusedRelease ? [`release ${status.refusedRelease.number}: ${status.refusedRelease.reason}`] : []), ...(status?.problems ?? [])].join(
+        '; ',
+      ) || null,
   };
 }

@@ -1,0 +1,93 @@
+import { json, type Request, type RequestHandler, type Response } from 'express';
+import type { ProblemDocument } from '@virga/protocol';
+import { bearerOf, cookieOf } from '../session/access.guard.js';
+import { SESSION_COOKIE, type SessionService } from '../session/session.service.js';
+import { Turns } from './turns.js';
+
+/** Bounds on bodies of requests. A body without a credential is read only where one signs in. */
+export const BODY_LIMITS = {
+  /** Without a credential, bytes. */
+  open: 16 * 1024,
+  usual: 4 * 1024 * 1024,
+  /** API descriptions and records of nodes. */
+  large: 20 * 1024 * 1024,
+  /** Large ones that are taken at one time, and that may wait. */
+  largeAtOnce: 2,
+  largeWaiting: 16,
+  /** Containers inside each other. */
+  depth: 64,
+} as const;
+
+const LARGE = /^\/(control\/v1\/(contracts\/read|apis(\/[^/]+\/contract)?)|nodes\/v1\/records)$/;
+/** Where a body is read without a credential: each of these checks its own. */
+const OPEN = new Set(['/control/v1/session', '/control/v1/bench/callback']);
+const LINGER = { bytes: 1024 * 1024, ms: 2000 } as const;
+
+/** Reads bodies: the credential first, then within bounds that depend on what is asked. */
+export function readBodies(sessions: SessionService): RequestHandler {
+  const reader = (limit: number): RequestHandler => json({ limit, strict: false, verify: (_request, _response, bytes) => checkDepth(bytes) });
+  const [open, usual, large] = [reader(BODY_LIMITS.open), reader(BODY_LIMITS.usual), reader(BODY_LIMITS.large)];
+  const turns = new Turns(BODY_LIMITS.largeAtOnce, BODY_LIMITS.largeWaiting);
+  return (request, response, next) => {
+    if (!hasBody(request)) return next();
+    if (request.method === 'POST' && OPEN.has(request.path)) return open(request, response, next);
+    void isKnown(request, sessions)
+      .then(async (known) => {
+        if (!known) return refuse(request, response, { type: 'about:blank', title: 'Sign in, or send the control token', status: 401 });
+        if (!LARGE.test(request.path)) return usual(request, response, next);
+        const done = await turns.take();
+        if (!done) {
+          response.set('retry-after', '5');
+          return refuse(request, response, { type: 'about:blank', title: 'Too many large requests at one time', status: 503 });
+        }
+        response.once('close', done);
+        if (response.destroyed) return done();
+        return large(request, response, next);
+      })
+      .catch(next as (error: unknown) => void);
+  };
+}
+
+const hasBody = ({ headers }: Request): boolean => headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0;
+
+/** Whether a request carries a credential of some kind. Which kind an endpoint takes, and its CSRF token, the guards look at. */
+async function isKnown(request: Request, sessions: SessionService): Promise<boolean> {
+  const bearer = bearerOf(request);
+  if (bearer !== null) return sessions.isControlToken(bearer) || sessions.isNodeToken(bearer);
+  const id = cookieOf(request, SESSION_COOKIE);
+  return id !== null && (await sessions.find(id)) !== null;
+}
+
+/** Answers, and reads on a little so that the sender can read the answer. */
+function refuse(request: Request, response: Response, document: ProblemDocument): void {
+  response.set({ connection: 'close', 'cache-control': 'no-store' }).status(document.status).type('application/problem+json');
+  const text = JSON.stringify(document);
+  response.set('content-length', String(Buffer.byteLength(text)));
+  response.write(text);
+  let size = 0;
+  const end = (): void => {
+    clearTimeout(timer);
+    response.end();
+  };
+  const timer = setTimeout(end, LINGER.ms);
+  request.on('data', (part: Buffer) => ((size += part.length) > LINGER.bytes ? end() : undefined));
+  request.once('end', end);
+  request.once('close', end);
+}
+
+/** @throws an error of the reader's own kind for containers nested too deep; strings do not count */
+function checkDepth(bytes: Buffer): void {
+  let depth = 0;
+  let inText = false;
+  for (let at = 0; at < bytes.length; at++) {
+    const byte = bytes[at];
+    if (inText) {
+      if (byte === 0x5c) at++;
+      else if (byte === 0x22) inText = false;
+    } else if (byte === 0x22) inText = true;
+    else if (byte === 0x5b || byte === 0x7b) {
+      if (++depth > BODY_LIMITS.depth)
+        throw Object.assign(new Error(`The body is nested deeper than ${BODY_LIMITS.depth} levels`), { status: 400, type: 'entity.nested' });
+    } else if (byte === 0x5d || byte === 0x7d) depth--;
+  }
+}
