@@ -21,7 +21,8 @@ export const BODY_LIMITS = {
 const LARGE = /^\/(control\/v1\/(contracts\/read|apis(\/[^/]+\/contract)?)|nodes\/v1\/records)$/;
 /** Where a body is read without a credential: each of these checks its own. */
 const OPEN = new Set(['/control/v1/session', '/control/v1/bench/callback']);
-const LINGER = { bytes: 1024 * 1024, ms: 2000 } as const;
+/** How much of a refused body is read on, and for how long, so that its sender can read the answer. Nothing of it is kept. */
+const LINGER = { bytes: 32 * 1024 * 1024, ms: 2000 } as const;
 
 /** Reads bodies: the credential first, then within bounds that depend on what is asked. */
 export function readBodies(sessions: SessionService): RequestHandler {

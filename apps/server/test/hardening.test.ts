@@ -1,0 +1,311 @@
+import type { ApiView, ContractReading, ProviderView, ReimportView, StandingView } from '@virga/protocol';
+import { createHash } from 'node:crypto';
+import { mkdtempSync, readFileSync, statSync, truncateSync, writeFileSync } from 'node:fs';
+import { createServer, type Server } from 'node:http';
+import { connect, type AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { setTimeout as delay } from 'node:timers/promises';
+import sqlite3 from 'sqlite3';
+import { SignInBudget, SIGN_IN_LIMITS } from '../src/session/sign-in-budget.js';
+import { Store, StoreError } from '../src/store/store.js';
+import { SettingRow } from '../src/store/models/configuration.js';
+import { CONTRACT, PASSWORD, RunningServer } from './harness.js';
+
+/** What one caller, one file or one failure can do to the control plane. */
+let server: RunningServer;
+const servers: Server[] = [];
+const JSON_TYPE = { 'content-type': 'application/json' };
+
+beforeAll(async () => {
+  server = new RunningServer();
+  await server.start();
+}, 60_000);
+afterAll(async () => {
+  for (const one of servers) one.close();
+  await server.stop();
+}, 30_000);
+
+const until = async <T>(look: () => Promise<T | null | false | undefined> | T | null | false | undefined, what: string, tries = 400): Promise<T> => {
+  for (let at = 0; at < tries; at++) {
+    const found = await look();
+    if (found) return found;
+    await delay(50);
+  }
+  throw new Error(`${what} did not happen`);
+};
+const bringIn = async (basePath: string, text = CONTRACT): Promise<ApiView> =>
+  (await server.ok<{ api: ApiView }>('POST', '/apis', { source: { text }, basePath, upstreamUrl: 'http://127.0.0.1:9' })).api;
+
+describe('signing in', () => {
+  const signIn = (password: string, name = 'operator', cookie = '') =>
+    server.call('POST', '/control/v1/session', { name, password }, { ...JSON_TYPE, ...(cookie ? { cookie } : {}) });
+
+  test('sixty at once are counted before any is looked at; nobody is locked out by them', async () => {
+    const known = await signIn(PASSWORD);
+    expect(known.status).toBe(200);
+    const browser =
+      known.headers
+        .getSetCookie()
+        .map((line) => line.split(';')[0] ?? '')
+        .find((pair) => pair.startsWith('virga_browser')) ?? '';
+    const flood = await Promise.all(Array.from({ length: 60 }, (_, index) => signIn(`wrong ${index}`)));
+    const tried = flood.filter(({ status }) => status === 401).length;
+    expect(tried).toBeLessThanOrEqual(SIGN_IN_LIMITS.burst);
+    expect(flood.every(({ status }) => status === 401 || status === 429)).toBe(true);
+    // Names by the thousand make nothing be forgotten.
+    const names = await Promise.all(Array.from({ length: 1100 }, (_, index) => signIn('x', `name-${index}`)));
+    expect(names.filter(({ status }) => status === 401).length).toBeLessThan(10);
+    // A browser that was here before is counted apart, at once; anybody else after a moment.
+    expect((await signIn(PASSWORD, 'operator', browser)).status).toBe(200);
+    expect((await signIn(PASSWORD, 'operator', 'virga_browser=made.up')).status).toBe(429);
+    await delay(SIGN_IN_LIMITS.everyMs + 200);
+    expect((await signIn(PASSWORD)).status).toBe(200);
+  }, 40_000);
+
+  test('the budget is by address, bounded, and forgets nobody who used it up', () => {
+    const budget = new SignInBudget();
+    for (let index = 0; index < SIGN_IN_LIMITS.burst; index++) expect(budget.take('a', 0)).toBe(0);
+    expect(budget.take('a', 0)).toBe(SIGN_IN_LIMITS.everyMs);
+    for (let index = 0; index < SIGN_IN_LIMITS.addresses + 500; index++) budget.take(`other ${index}`, 0);
+    expect(budget.take('a', 10)).toBeGreaterThan(0);
+    expect(budget.take('a', SIGN_IN_LIMITS.everyMs + 10)).toBe(0);
+  });
+
+  test.each<[string, string, number]>([
+    ['nested a thousand times', `{"name":${'['.repeat(1000)}${']'.repeat(1000)},"password":"x"}`, 400],
+    ['longer than any name and password', JSON.stringify({ name: 'x'.repeat(40_000), password: 'x' }), 413],
+    ['null', 'null', 422],
+    ['a list', '[]', 422],
+    ['a number', '7', 422],
+  ])('a body that is %s is refused in words', async (_name, body, status) => {
+    const answer = await server.call('POST', '/control/v1/session', body, JSON_TYPE);
+    expect([answer.status, answer.headers.get('content-type')]).toEqual([status, 'application/problem+json; charset=utf-8']);
+  });
+});
+
+describe('large things', () => {
+  const memory = (): number => Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${server.child?.pid}/status`, 'utf8'))?.[1] ?? 0) / 1024;
+
+  test('bodies without a credential are not read: sixty of 18 MB change nothing', async () => {
+    const body = JSON.stringify({ source: { text: 'x'.repeat(18 * 1024 * 1024) }, basePath: '/x', upstreamUrl: 'http://127.0.0.1:9' });
+    const before = memory();
+    const from = performance.now();
+    const answers = await Promise.all(
+      Array.from(
+        { length: 60 },
+        () =>
+          new Promise<string>((resolve) => {
+            const socket = connect(server.port, '127.0.0.1');
+            let text = '';
+            socket.on('data', (part) => (text += part.toString('latin1')));
+            socket.on('error', () => undefined);
+            socket.on('close', () => resolve(text.slice(0, 12)));
+            socket.write(
+              `POST /control/v1/apis HTTP/1.1\r\nHost: 127.0.0.1:${server.port}\r\nContent-Type: application/json\r\nContent-Length: ${body.length}\r\n\r\n`,
+            );
+            socket.write(body.slice(0, 4 * 1024 * 1024));
+          }),
+      ),
+    );
+    expect(new Set(answers)).toEqual(new Set(['HTTP/1.1 401']));
+    expect(performance.now() - from).toBeLessThan(15_000);
+    expect(memory() - before).toBeLessThan(400);
+    expect((await server.call('GET', '/control/v1/apis')).status).toBe(200);
+  }, 60_000);
+
+  test('YAML that grows by its aliases, or is too long, ends in words and soon', async () => {
+    const read = async (text: string): Promise<ContractReading> => {
+      const answer = await server.call<ContractReading>('POST', '/control/v1/contracts/read', { source: undefined, text });
+      expect([200, 422]).toContain(answer.status);
+      return answer.body;
+    };
+    const from = performance.now();
+    const levels = Array.from({ length: 9 }, (_, index) => `  l${index + 1}: &l${index + 1} [${Array(9).fill(`*l${index}`).join(', ')}]`).join('\n');
+    const bomb = await read(`openapi: 3.1.0\ninfo: { title: T, version: '1' }\nx-bomb:\n  l0: &l0 [a, a]\n${levels}\npaths: {}\n`);
+    expect(JSON.stringify(bomb.problems ?? bomb)).toMatch(/alias|values/i);
+    const anchors = Array.from({ length: 500_000 }, (_, index) => `  - &a${index} x`).join('\n');
+    const long = await read(`openapi: 3.1.0\nx-long:\n${anchors}\n`);
+    expect(JSON.stringify(long.problems)).toMatch(/of YAML at most/);
+    expect(performance.now() - from).toBeLessThan(20_000);
+  }, 60_000);
+
+  test('fifty thousand operations: none of them, with the reason', async () => {
+    const paths = Array.from({ length: 50_000 }, (_, index) => `"/p${index}":{"get":{}}`).join(',');
+    const answer = await server.call('POST', '/control/v1/apis', {
+      source: { text: `{"openapi":"3.1.0","info":{"title":"T","version":"1"},"paths":{${paths}}}` },
+      basePath: '/many',
+      upstreamUrl: 'http://127.0.0.1:9',
+    });
+    expect([answer.status, answer.text]).toEqual([422, expect.stringContaining('more than 20000 operations')]);
+  }, 60_000);
+});
+
+describe('edits', () => {
+  test('null where it means nothing is refused and changes nothing', async () => {
+    const api = await bringIn('/nulls');
+    const before = await server.ok<ApiView>('GET', `/apis/${api.id}`);
+    for (const patch of [
+      { name: null },
+      { basePath: null },
+      { enabled: null },
+      { upstream: null },
+      { access: null },
+      { schemes: null },
+      { token: { type: null } },
+      { token: { places: null } },
+      { token: { dpop: null } },
+    ]) {
+      const answer = await server.call('PATCH', `/control/v1/apis/${api.id}`, patch);
+      expect([JSON.stringify(patch), answer.status]).toEqual([JSON.stringify(patch), 422]);
+    }
+    expect(await server.ok<ApiView>('GET', `/apis/${api.id}`)).toEqual(before);
+    const provider = await server.ok<ProviderView>('POST', '/providers', {
+      name: 'P',
+      issuer: 'https://null.example',
+      source: { kind: 'secret', secret: 'x'.repeat(40) },
+    });
+    for (const patch of [{ name: null }, { privateHosts: null }, { algorithms: null }, { claimMap: null }, { leewaySeconds: null }])
+      expect((await server.call('PATCH', `/control/v1/providers/${provider.id}`, patch)).status).toBe(422);
+    // What the draft takes, a release takes: a path that cannot be compiled is refused where it is written.
+    const path = { paths: ['/~'], split: 'none' };
+    const claimMap = { ...(provider as unknown as { claimMap: object }).claimMap, acr: path };
+    const refused = await server.call<{ errors?: { pointer: string }[] }>('PATCH', `/control/v1/providers/${provider.id}`, { claimMap });
+    expect([refused.status, refused.body.errors?.[0]?.pointer]).toEqual([422, expect.stringMatching(/^\/claimMap/)]);
+    expect((await server.ok<StandingView>('GET', '/standing')).problems).toEqual([]);
+  });
+
+  test('two at one time are both kept', async () => {
+    const api = await bringIn('/twice');
+    const members = [{ type: 'at+jwt' }, { maxAgeSeconds: 60 }, { dpopNonce: true }, { clients: ['desk'] }, { leewaySeconds: 7 }];
+    await Promise.all(members.map((token) => server.ok('PATCH', `/apis/${api.id}`, { token })));
+    expect((await server.ok<ApiView>('GET', `/apis/${api.id}`)).token).toMatchObject(Object.assign({}, ...members) as object);
+  });
+
+  test('two spellings of one path do not get into the draft, and each is named', async () => {
+    const text = CONTRACT.replace('  /sections:', '  /caf%C3%A9: { get: {} }\n  /café: { get: {} }\n  /sections:');
+    const reading = await server.ok<ContractReading>('POST', '/contracts/read', { text });
+    expect(reading.problems[0]).toMatchObject({ severity: 'error', message: expect.stringContaining('matches the same requests') as string });
+    await bringIn('/spelt', text);
+    expect((await server.ok<StandingView>('GET', '/standing')).problems).toEqual([]);
+  });
+
+  test('a newer contract is previewed with everybody whose rights change, wider ones first, and taken as previewed', async () => {
+    const provider = await server.ok<ProviderView>('POST', '/providers', {
+      name: 'Q',
+      issuer: 'https://q.example',
+      source: { kind: 'secret', secret: 'x'.repeat(40) },
+    });
+    const api = await bringIn('/newer');
+    await server.ok('PATCH', `/apis/${api.id}`, { schemes: api.schemes.map((scheme) => ({ ...scheme, providers: [provider.id] })) });
+    const text = CONTRACT.replace('security: [{ trust: [gates:read] }]', 'security: [{}]');
+    const preview = await server.ok<ReimportView>('PUT', `/apis/${api.id}/contract`, { source: { text }, dryRun: true });
+    expect(preview.changes.map(({ callers, method, path }) => `${callers} ${method} ${path}`)).toEqual(['wider  default security', 'wider GET /gates']);
+    expect((await server.ok<ReimportView>('PUT', `/apis/${api.id}/contract`, { source: { text } })).changes).toEqual(preview.changes);
+  });
+
+  test('a provider whose page to sign in at is a script is refused in words', async () => {
+    const evil = createServer((_req, res) => {
+      const issuer = `http://127.0.0.1:${(evil.address() as AddressInfo).port}`;
+      res.setHeader('content-type', 'application/json');
+      const endpoints = { authorization_endpoint: 'javascript:alert(1)', token_endpoint: `${issuer}/token`, response_types_supported: ['code'] };
+      res.end(JSON.stringify({ issuer, jwks_uri: `${issuer}/keys`, ...endpoints }));
+    });
+    servers.push(evil);
+    await new Promise<void>((resolve) => evil.listen(0, '127.0.0.1', resolve));
+    const issuer = `http://127.0.0.1:${(evil.address() as AddressInfo).port}`;
+    const provider = await server.ok<ProviderView>('POST', '/providers', {
+      name: 'Evil',
+      issuer,
+      allowLoopbackHttp: true,
+      source: { kind: 'key-set-url', url: `${issuer}/keys` },
+      algorithms: ['RS256'],
+    });
+    const persona = await server.ok<{ id: string }>('POST', '/personas', {
+      name: 'x',
+      providerId: provider.id,
+      grant: 'authorization_code',
+      clientId: 'c',
+      scopes: [],
+      resource: '',
+    });
+    const answer = await server.call('POST', `/control/v1/personas/${persona.id}/sign-in`, {});
+    expect([answer.status, answer.text]).toEqual([502, expect.stringContaining('authorization endpoint')]);
+  });
+});
+
+describe('files and processes', () => {
+  test('a second control plane on the same folder is refused in a sentence', async () => {
+    const second = new RunningServer(server.folder);
+    expect(await second.start(['--no-node'])).toBe(1);
+    expect(second.output).toMatch(/cannot start: another control plane \(process \d+\) uses the data folder/);
+    expect((await server.call('GET', '/control/v1/apis')).status).toBe(200);
+  }, 30_000);
+
+  test('a database that another program holds refuses writes, and nothing dies of it', async () => {
+    const pid = server.child?.pid;
+    const other = new sqlite3.Database(join(server.folder, 'virga.sqlite'));
+    const run = (sql: string) => new Promise<void>((resolve, reject) => other.run(sql, (error) => (error ? reject(error) : resolve())));
+    await run('BEGIN IMMEDIATE');
+    const refused = await server.call('PATCH', '/control/v1/settings/retention', { traceHours: 5 });
+    expect([refused.status, refused.text]).toEqual([503, expect.stringContaining('another program holds the database')]);
+    expect((await server.ok<StandingView>('GET', '/standing')).storage).toBe('another program holds the database');
+    await run('ROLLBACK');
+    other.close();
+    await server.ok('PATCH', '/settings/retention', { traceHours: 5 });
+    expect((await server.ok<StandingView>('GET', '/standing')).storage).toBeNull();
+    expect(server.child?.pid).toBe(pid);
+  }, 40_000);
+
+  test('a full disk is said, and writing goes on when there is room', async () => {
+    const store = await Store.open(mkdtempSync(join(tmpdir(), 'virga-full-')));
+    const write = (value: string, pages: number) =>
+      store.write(async (transaction) => {
+        await store.sequelize.query(`PRAGMA max_page_count = ${pages}`, { transaction });
+        await SettingRow.upsert({ name: 'x', value }, { transaction });
+      });
+    await expect(write('x'.repeat(5_000_000), 1)).rejects.toThrow(/full/);
+    expect(store.problem).toBe('the disk is full');
+    await write('y', 1_000_000);
+    expect(store.problem).toBeNull();
+    await store.close();
+  });
+
+  test('a database whose main file was lost while its log has the data is refused, not begun anew', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'virga-lost-'));
+    const store = await Store.open(folder);
+    const file = join(folder, 'virga.sqlite');
+    await store.write((transaction) => SettingRow.upsert({ name: 'x', value: 'y' }, { transaction }));
+    const [main, log] = [readFileSync(file), readFileSync(`${file}-wal`)];
+    await store.close();
+    expect(log.length).toBeGreaterThan(0);
+    for (const damaged of [Buffer.alloc(0), Buffer.alloc(4096), main.subarray(0, 50)]) {
+      writeFileSync(file, damaged);
+      writeFileSync(`${file}-wal`, log);
+      await expect(Store.open(folder)).rejects.toThrow(StoreError);
+      expect(
+        createHash('sha256')
+          .update(readFileSync(`${file}-wal`))
+          .digest('hex'),
+      ).toBe(createHash('sha256').update(log).digest('hex'));
+    }
+    truncateSync(`${file}-wal`, 0);
+    expect(statSync(`${file}-wal`).size).toBe(0);
+  });
+
+  const nodePid = (): number => Number(readFileSync(join(server.folder, 'node', 'pid'), 'utf8'));
+
+  test('no process knows the operator’s password but the one that was told', () => {
+    expect(readFileSync(`/proc/${nodePid()}/environ`, 'utf8')).not.toContain(PASSWORD);
+    expect(readFileSync(`/proc/${nodePid()}/environ`, 'utf8')).toContain('VIRGA_NODE_TOKEN');
+  });
+
+  test('a node that stops answering is noticed, ended and replaced', async () => {
+    const pid = nodePid();
+    process.kill(pid, 'SIGSTOP');
+    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.state === 'away', 'the notice');
+    await until(() => nodePid() !== pid, 'the replacement');
+    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.state === 'connected', 'its connection');
+    expect(() => process.kill(pid, 0)).toThrow();
+  }, 60_000);
+});
