@@ -38,8 +38,19 @@ function report(file, read) {
   }
 }
 
+/** Tracked files as they differ from what was committed; null outside of a checkout. */
+function trackedChanges() {
+  const asked = spawnSync('git', ['diff', 'HEAD'], { cwd: ROOT, encoding: 'utf8', maxBuffer: 256 * 1024 * 1024 });
+  return asked.status === 0 ? asked.stdout : null;
+}
+
+const before = trackedChanges();
 install();
 build();
+if (trackedChanges() !== before) {
+  console.error('Installing or building changed a tracked file: see git diff.');
+  failed++;
+} else passed++;
 installChromium();
 suite('lint', ['lint']);
 suite('types', ['types']);

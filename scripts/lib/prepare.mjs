@@ -17,14 +17,7 @@ export function install() {
   const wanted = digest([join(ROOT, 'package-lock.json')]);
   if (stampOf('install') === wanted && existsSync(join(ROOT, 'node_modules', 'sqlite3', 'build'))) return;
   console.log('Installing. The database driver is compiled, which takes a minute or two.');
-  const quiet = ['--no-audit', '--no-fund', '--loglevel', 'error'];
-  try {
-    run('npm', ['ci', ...quiet], { stdio: ['ignore', 'inherit', 'ignore'] });
-  } catch {
-    // A registry that does not carry the binaries of every platform leaves gaps in the lock file, which `ci` does not
-    // forgive; `install` takes the versions of the lock file too.
-    run('npm', ['install', ...quiet]);
-  }
+  run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel', 'error']);
   stamp('install', wanted);
 }
 

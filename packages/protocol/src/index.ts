@@ -21,6 +21,7 @@ export {
   SchemeDto,
   ScopeDto,
   UpstreamDto,
+  UpstreamLimitsDto,
 } from './control/apis.js';
 export {
   BenchIssuerView,

@@ -37,12 +37,27 @@ export function Strip({ onFind }: { readonly onFind: () => void }) {
           )}
         </>
       )}
+      {standing && <Trouble standing={standing} />}
       {isError && <span className="rust">The control plane is away; the gateway serves on</span>}
       <button className="find" onClick={onFind}>
         Find anything <kbd>Ctrl K</kbd>
       </button>
       {publishing && <PublishDialog onClose={() => setPublishing(false)} />}
     </header>
+  );
+}
+
+/** What does not work now: nothing can be written, work in the background fails, a node has something to say. */
+function Trouble({ standing }: { readonly standing: NonNullable<ReturnType<typeof useStanding>['data']> }) {
+  const nodes = standing.nodes.flatMap((node) => (node.problem === null ? [] : [`node ${node.name}: ${node.problem}`]));
+  const said = [...(standing.storage === null ? [] : [`nothing can be written: ${standing.storage}`]), ...standing.failing, ...nodes];
+  const [first] = said;
+  if (first === undefined) return null;
+  return (
+    <span className="rust clip" role="alert" title={said.join('\n')}>
+      {first}
+      {said.length > 1 && ` and ${said.length - 1} more`}
+    </span>
   );
 }
 

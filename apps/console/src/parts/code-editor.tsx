@@ -1,8 +1,32 @@
 import { json } from '@codemirror/lang-json';
 import { yaml } from '@codemirror/lang-yaml';
+import { HighlightStyle, syntaxHighlighting } from '@codemirror/language';
+import { tags } from '@lezer/highlight';
 import CodeMirror, { EditorView } from '@uiw/react-codemirror';
-import { useContext } from 'react';
-import { ModeContext } from '../client/mode';
+
+/** The house's paper and ink; the variables change with light and dark by themselves. */
+const PAPER = EditorView.theme({
+  '&': { color: 'var(--ink)', backgroundColor: 'var(--sheet)' },
+  '.cm-content': { fontFamily: 'var(--mono)', caretColor: 'var(--ink)' },
+  '.cm-gutters': { backgroundColor: 'var(--margin)', color: 'var(--pencil)', border: 'none', borderRight: '1px solid var(--hairline)' },
+  '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'color-mix(in srgb, var(--rain) 8%, transparent)' },
+  '&.cm-focused .cm-selectionBackground, .cm-selectionBackground, ::selection': {
+    backgroundColor: 'color-mix(in srgb, var(--rain) 24%, transparent) !important',
+  },
+  '.cm-cursor': { borderLeftColor: 'var(--ink)' },
+  '.cm-foldPlaceholder, .cm-panels': { backgroundColor: 'var(--margin)', color: 'var(--pencil)', border: '1px solid var(--hairline)' },
+  '.cm-matchingBracket': { backgroundColor: 'color-mix(in srgb, var(--moss) 24%, transparent) !important' },
+  '.cm-searchMatch': { backgroundColor: 'color-mix(in srgb, var(--ochre) 30%, transparent)' },
+});
+
+const INK = HighlightStyle.define([
+  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'var(--rain)' },
+  { tag: [tags.string, tags.special(tags.string)], color: 'var(--moss)' },
+  { tag: [tags.number, tags.bool, tags.null, tags.keyword, tags.atom], color: 'var(--ochre)' },
+  { tag: [tags.comment, tags.meta, tags.punctuation, tags.separator], color: 'var(--pencil)' },
+  { tag: [tags.labelName, tags.typeName], color: 'var(--rust)' },
+  { tag: tags.invalid, color: 'var(--rust)', textDecoration: 'underline' },
+]);
 
 /** The text editor; a chunk of its own, loaded where one is shown. */
 export default function CodeEditor({
@@ -18,14 +42,13 @@ export default function CodeEditor({
   readonly height?: string;
   readonly label: string;
 }) {
-  const { mode } = useContext(ModeContext);
   return (
     <CodeMirror
       value={value}
-      theme={mode}
+      theme="none"
       height={height}
       editable={onChange !== undefined}
-      extensions={[format === 'json' ? json() : yaml(), EditorView.contentAttributes.of({ 'aria-label': label })]}
+      extensions={[format === 'json' ? json() : yaml(), PAPER, syntaxHighlighting(INK), EditorView.contentAttributes.of({ 'aria-label': label })]}
       {...(onChange ? { onChange } : {})}
       style={{ fontSize: 12.5, border: '1px solid var(--hairline)' }}
     />

@@ -1,12 +1,16 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, type KeyboardEvent, type ReactNode } from 'react';
+import { Link } from 'react-router';
 import { listKeys } from './list-keys';
 
 /** How one row of a long list looks and answers. */
 export interface VirtualRow {
   readonly className?: string;
-  readonly onOpen: () => void;
-  /** Called for keys pressed on the row itself, not on what it holds. */
+  /** Address that the row leads to; the whole row is that link. */
+  readonly to: string;
+  /** What the link is called for those who hear it; the cells are read behind it. */
+  readonly name: string;
+  /** Called for keys pressed on the row's link, not on what else the row holds. */
   readonly onKey?: (event: KeyboardEvent) => void;
   readonly cells: ReactNode;
 }
@@ -47,22 +51,17 @@ export function VirtualList<Item extends { readonly id: string }>({
     <div className="vbody" ref={scroll} style={{ height: height(rows.getTotalSize()), minHeight: 120 }} onKeyDown={listKeys} role="list" aria-label={label}>
       <div style={{ height: rows.getTotalSize(), position: 'relative' }}>
         {shown.map((place) => {
-          const { className, onOpen, onKey, cells } = row(items[place.index] as Item);
+          const { className, to, name, onKey, cells } = row(items[place.index] as Item);
           return (
             <div
               key={place.key}
               ref={rows.measureElement}
               data-index={place.index}
-              data-row={place.index}
               role="listitem"
-              tabIndex={0}
               className={className ? `vrow ${className}` : 'vrow'}
               style={{ gridTemplateColumns: columns, transform: `translateY(${place.start}px)` }}
-              onClick={onOpen}
-              onKeyDown={(event) => {
-                if (event.target === event.currentTarget) onKey?.(event);
-              }}
             >
+              <Link to={to} className="cover" aria-label={name} data-row={place.index} onKeyDown={onKey} />
               {cells}
             </div>
           );

@@ -1,3 +1,4 @@
+import { UPSTREAM_LIMIT_RANGES, type UpstreamLimits } from '@virga/core';
 import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
@@ -84,11 +85,31 @@ export class ReimportView {
   @IsBoolean() applied: boolean;
 }
 
+/** A whole number in the range that core gives to a limit. */
+function InRange(name: keyof UpstreamLimits): PropertyDecorator {
+  const [least, most] = UPSTREAM_LIMIT_RANGES[name];
+  return (target, property) => {
+    for (const decorate of [IsInt(), Min(least), Max(most)]) decorate(target, property as string);
+  };
+}
+
+/** What callers can hold of an upstream. */
+export class UpstreamLimitsDto implements UpstreamLimits {
+  @InRange('connections') connections: number;
+  @InRange('waiting') waiting: number;
+  @InRange('waitMs') waitMs: number;
+  @InRange('sharePercent') sharePercent: number;
+  @InRange('leastBytesPerSecond') leastBytesPerSecond: number;
+  @InRange('paceMs') paceMs: number;
+}
+
 export class UpstreamDto {
   @IsString() @MaxLength(2000) @Matches(HTTP_URL, HTTP_URL_SAID) url: string;
   @IsInt() @Min(10) @Max(120_000) connectTimeoutMs: number;
   @IsInt() @Min(10) @Max(3_600_000) responseTimeoutMs: number;
   @IsBoolean() sendCredential: boolean;
+  /** Left out: the usual limits. */
+  @MayBeLeftOut() @ValidateNested() @Type(() => UpstreamLimitsDto) limits?: UpstreamLimitsDto;
 }
 
 export class ScopeDto {

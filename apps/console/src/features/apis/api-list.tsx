@@ -1,6 +1,6 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
-import { Link, useNavigate, useSearchParams } from 'react-router';
+import { Link, useSearchParams } from 'react-router';
 import { listKeys } from '../../parts/list-keys';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
@@ -13,7 +13,6 @@ const STATES = { same: 'live', changed: 'changed, not published', new: 'not publ
 export function ApiListScreen() {
   const { data, error } = useQuery({ ...apisQuery, refetchInterval: 10_000 });
   const [query, setQuery] = useSearchParams();
-  const navigate = useNavigate();
   const filter = query.get('filter') ?? '';
   const items = (data?.items ?? []).filter((item) =>
     `${item.name} ${item.version} ${item.basePath} ${item.upstreamUrl}`.toLowerCase().includes(filter.toLowerCase()),
@@ -63,9 +62,9 @@ export function ApiListScreen() {
           </thead>
           <tbody>
             {items.map((item, index) => (
-              <tr key={item.id} className="can-open" tabIndex={0} data-row={index} onClick={() => void navigate(`/apis/${item.id}`)}>
+              <tr key={item.id} className="can-open">
                 <td>
-                  <Link to={`/apis/${item.id}`} style={{ fontWeight: 700, textDecoration: 'none' }}>
+                  <Link to={`/apis/${item.id}`} className="row-link" data-row={index}>
                     {item.name}
                   </Link>{' '}
                   <span className="quiet">{item.version}</span>

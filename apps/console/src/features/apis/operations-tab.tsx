@@ -12,19 +12,21 @@ import { AccessDialog } from './access-dialog';
 import { operationsQuery } from './queries';
 import { TokenDialog } from './token-dialog';
 
-const COLUMNS = '24px minmax(150px, 5fr) minmax(120px, 4fr) minmax(70px, 1.6fr) 40px 40px 40px 54px 58px 44px';
+const COLUMNS = '20px minmax(120px, 5fr) minmax(110px, 5fr) minmax(60px, 1.5fr) 34px 38px 40px 44px 52px 40px';
 
 /** All operations and who may call them: select many, set at once, see where each value comes from. */
 export function OperationsTab({ api }: { readonly api: ApiView }) {
   const { data, error } = useQuery({ ...operationsQuery(api.id), refetchInterval: 10_000 });
   const [query, setQuery] = useSearchParams();
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
-  const [setting, setSetting] = useState<readonly OperationView[] | 'api' | null>(null);
+  const [several, setSetting] = useState<readonly OperationView[] | 'api' | null>(null);
   const [tokens, setTokens] = useState<readonly OperationView[] | null>(null);
   const filter = query.get('filter') ?? '';
   const show = query.get('show') ?? '';
   const all = useMemo(() => data?.items ?? [], [data]);
   const items = useMemo(() => all.filter((item) => fits(item, filter, show)), [all, filter, show]);
+  const one = query.get('set');
+  const setting = several ?? (one === null ? null : all.filter((item) => item.id === one));
   const selected = all.filter((item) => chosen.has(item.id));
   const toggle = (id: string) => setChosen(flipped(chosen, id));
   const put = (name: string, value: string) => {
@@ -75,14 +77,27 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
         chosen={chosen}
         onToggle={toggle}
         onToggleAll={(on) => setChosen(on ? new Set(items.map((item) => item.id)) : new Set())}
-        onSet={(item) => setSetting([item])}
+        linkOf={(item) => {
+          const next = new URLSearchParams(query);
+          next.set('set', item.id);
+          return `?${next.toString()}`;
+        }}
       />
       <p className="small quiet">
         <Mark kind="passed" word="" /> must pass &ensp; <Mark kind="skipped" word="" /> not asked &ensp; <Mark kind="refused" word="" /> nobody can meet it
         &ensp; a line under a method: it changes state &ensp; space selects, Enter sets who may call
       </p>
       {tokens && <TokenDialog api={api} operations={tokens} onClose={() => setTokens(null)} />}
-      {setting && <AccessDialog api={api} operations={setting === 'api' ? null : setting} onClose={() => setSetting(null)} />}
+      {setting && setting.length > 0 && (
+        <AccessDialog
+          api={api}
+          operations={setting === 'api' ? null : setting}
+          onClose={() => {
+            setSetting(null);
+            put('set', '');
+          }}
+        />
+      )}
     </>
   );
 }
@@ -93,14 +108,15 @@ function Table({
   chosen,
   onToggle,
   onToggleAll,
-  onSet,
+  linkOf,
 }: {
   readonly items: readonly OperationView[];
   readonly api: ApiView;
   readonly chosen: ReadonlySet<string>;
   readonly onToggle: (id: string) => void;
   readonly onToggleAll: (on: boolean) => void;
-  readonly onSet: (item: OperationView) => void;
+  /** The address at which one operation is open. */
+  readonly linkOf: (item: OperationView) => string;
 }) {
   const probe = useContext(ProbeContext);
   return (
@@ -129,7 +145,8 @@ function Table({
         height={(all) => `min(${all + 4}px, calc(100vh - 330px))`}
         row={(item) => ({
           className: chosen.has(item.id) ? 'chosen' : '',
-          onOpen: () => onSet(item),
+          to: linkOf(item),
+          name: `${item.method} ${item.path}: ${wordsOf(item)}`,
           onKey: (event) => {
             if (event.key !== ' ') return;
             event.preventDefault();
@@ -137,23 +154,19 @@ function Table({
           },
           cells: (
             <>
-              <input
-                type="checkbox"
-                aria-label={`Select ${item.method} ${item.path}`}
-                checked={chosen.has(item.id)}
-                onClick={(event) => event.stopPropagation()}
-                onChange={() => onToggle(item.id)}
-              />
-              <span title={item.summary}>
+              <input type="checkbox" aria-label={`Select ${item.method} ${item.path}`} checked={chosen.has(item.id)} onChange={() => onToggle(item.id)} />
+              <span className="clip" title={[`${item.method} ${item.path}`, item.summary].filter(Boolean).join('\n')}>
                 <Call method={item.method} path={item.path} />
               </span>
-              <span>
+              <span className="clip" title={wordsOf(item)}>
+                {item.unmet.length > 0 && <b className="rust">nobody gets in </b>}
                 <span className={item.effective === 'open' ? 'rust' : item.effective === 'public' ? 'ochre' : ''}>{item.who}</span>
-                {item.tokenWords !== '' && <div className="quiet small">{item.tokenWords}</div>}
-                {item.liveWho !== null && <div className="ochre small">not published; live: {item.liveWho}</div>}
-                {item.unmet.length > 0 && <div className="rust small">{item.unmet.join(', ')} has no provider or is not checked: nobody gets in</div>}
+                {item.liveWho !== null && <span className="ochre"> not published</span>}
+                {item.tokenWords !== '' && <span className="quiet small"> {item.tokenWords}</span>}
               </span>
-              <span className="quiet small">{placeOf(item)}</span>
+              <span className="quiet small clip" title={placeOf(item)}>
+                {placeOf(item)}
+              </span>
               {marks(item).map((mark, index) => (
                 <span key={index} className="centre">
                   <Mark kind={mark} />
@@ -161,13 +174,7 @@ function Table({
               ))}
               <span className="number">{count(item.requests)}</span>
               <span className="number">{item.requests === 0 ? '' : `${((item.refused / item.requests) * 100).toFixed(1)} %`}</span>
-              <button
-                className="link small"
-                onClick={(event) => {
-                  event.stopPropagation();
-                  probe.compose({ method: item.method, target: api.basePath + item.path });
-                }}
-              >
+              <button className="link small" onClick={() => probe.compose({ method: item.method, target: api.basePath + item.path })}>
                 probe
               </button>
             </>
@@ -176,6 +183,18 @@ function Table({
       />
     </>
   );
+}
+
+/** All that a row says about who may call, in full: the cell has one line. */
+function wordsOf(item: OperationView): string {
+  return [
+    item.who,
+    item.tokenWords,
+    item.liveWho === null ? '' : `not published; live: ${item.liveWho}`,
+    item.unmet.length === 0 ? '' : `${item.unmet.join(', ')} has no provider or is not checked: nobody gets in`,
+  ]
+    .filter(Boolean)
+    .join('; ');
 }
 
 /** What each check does for an operation: credential, token, rights. */

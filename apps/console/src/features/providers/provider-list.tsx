@@ -1,7 +1,7 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
 import type { ProviderView } from '@virga/protocol';
-import { Link, useNavigate } from 'react-router';
+import { Link } from 'react-router';
 import { listKeys } from '../../parts/list-keys';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { ProviderState } from './provider-state';
@@ -10,7 +10,6 @@ import { providersQuery } from './queries';
 /** All identity providers of the draft. */
 export function ProviderListScreen() {
   const { data, error } = useQuery({ ...providersQuery, refetchInterval: 5000 });
-  const navigate = useNavigate();
   return (
     <>
       <div className="page-head">
@@ -43,9 +42,11 @@ export function ProviderListScreen() {
           </thead>
           <tbody>
             {data.items.map((item, index) => (
-              <tr key={item.id} className="can-open" tabIndex={0} data-row={index} onClick={() => void navigate(`/providers/${item.id}`)}>
+              <tr key={item.id} className="can-open">
                 <td>
-                  <b>{item.name}</b>
+                  <Link to={`/providers/${item.id}`} className="row-link" data-row={index}>
+                    {item.name}
+                  </Link>
                   {item.change !== 'same' && <div className="ochre small">{item.change === 'new' ? 'not published yet' : 'changed, not published'}</div>}
                 </td>
                 <td className="mono" style={{ overflowWrap: 'anywhere' }}>

@@ -2,7 +2,7 @@ import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { ReleaseSummary } from '@virga/protocol';
 import { useState } from 'react';
-import { Link, useNavigate, useParams } from 'react-router';
+import { Link, useParams } from 'react-router';
 import { api } from '../../client/api';
 import { useStanding } from '../../client/standing';
 import { Confirm } from '../../parts/confirm';
@@ -72,7 +72,6 @@ export function Releases() {
 }
 
 function History({ items, live, chosen }: { readonly items: readonly ReleaseSummary[]; readonly live: number | null; readonly chosen: number | null }) {
-  const navigate = useNavigate();
   if (items.length === 0) {
     return (
       <div className="empty">
@@ -94,16 +93,19 @@ function History({ items, live, chosen }: { readonly items: readonly ReleaseSumm
       </thead>
       <tbody>
         {items.map((release, index) => (
-          <tr
-            key={release.number}
-            className="can-open"
-            data-row={index}
-            tabIndex={0}
-            aria-selected={chosen === release.number}
-            onClick={() => void navigate(`/releases/${release.number}`)}
-          >
+          <tr key={release.number} className={chosen === release.number ? 'can-open chosen' : 'can-open'}>
             <td>
-              {live === release.number && <Mark kind="passed" word="live" />} <b>{release.number}</b> {live === release.number && 'live'}
+              {live === release.number && <Mark kind="passed" word="live" />}{' '}
+              <Link
+                to={`/releases/${release.number}`}
+                className="row-link"
+                data-row={index}
+                aria-label={`Release ${release.number}`}
+                {...(chosen === release.number ? { 'aria-current': 'true' as const } : {})}
+              >
+                {release.number}
+              </Link>{' '}
+              {live === release.number && 'live'}
             </td>
             <td>
               <Ago at={release.publishedAt} /> <span className="quiet">by {release.publishedBy}</span>

@@ -3,7 +3,7 @@ import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import type { SamplingView, TraceSummary } from '@virga/protocol';
 import dayjs from 'dayjs';
 import { useEffect, useState } from 'react';
-import { useNavigate, useSearchParams } from 'react-router';
+import { useSearchParams } from 'react-router';
 import { Mark } from '../../parts/mark';
 import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
@@ -164,7 +164,6 @@ function Filters({
 }
 
 function Rows({ items, more }: { readonly items: readonly TraceSummary[]; readonly more: (() => void) | null }) {
-  const navigate = useNavigate();
   return (
     <>
       <div className="vhead" style={{ gridTemplateColumns: COLUMNS }}>
@@ -184,7 +183,8 @@ function Rows({ items, more }: { readonly items: readonly TraceSummary[]; readon
         height={() => 'calc(100vh - 262px)'}
         onEnd={more}
         row={(item) => ({
-          onOpen: () => void navigate(`/traces/${item.id}`),
+          to: `/traces/${item.id}`,
+          name: `${item.method} ${item.path}, ${item.status}, ${item.outcome}`,
           cells: (
             <>
               <time className="small mono" title={exactTime(item.at)}>

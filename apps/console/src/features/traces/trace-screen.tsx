@@ -1,6 +1,6 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
-import type { HeaderView, StepView, TraceView } from '@virga/protocol';
+import type { HeaderView, PersonaView, StepView, TraceView } from '@virga/protocol';
 import { useContext, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { Copyable } from '../../parts/copy';
@@ -10,7 +10,8 @@ import { Method } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { exactTime, took } from '../../parts/time';
 import { Why } from '../../parts/why';
-import { ProbeContext } from '../probe/probe-state';
+import { personasQuery } from '../personas/queries';
+import { ProbeContext, type ProbeForm } from '../probe/probe-state';
 import { RuleLink } from './rule-link';
 import { traceQuery } from './queries';
 
@@ -67,13 +68,23 @@ export function TraceScreen() {
 
 function Again({ trace }: { readonly trace: TraceView }) {
   const probe = useContext(ProbeContext);
+  const { data: personas } = useQuery(personasQuery);
+  const sender = senderOf(trace, personas?.items ?? []);
   return (
     <div>
-      <Button variant="contained" onClick={() => probe.compose({ method: trace.method, target: trace.path + trace.query })}>
+      <Button variant="contained" onClick={() => probe.compose({ method: trace.method, target: trace.path + trace.query, ...sender })}>
         Send again from the probe
       </Button>
     </div>
   );
+}
+
+/** Who sends it again: the persona of the client that sent it, or a token to be pasted where there is none, or nobody. */
+function senderOf({ client, provider }: TraceView, personas: readonly PersonaView[]): Pick<ProbeForm, 'sender' | 'personaId'> {
+  if (client === null) return { sender: 'nobody', personaId: '' };
+  const of = personas.filter((persona) => persona.clientId === client);
+  const persona = of.find((item) => item.providerName === provider) ?? of[0];
+  return persona ? { sender: 'persona', personaId: persona.id } : { sender: 'token', personaId: '' };
 }
 
 function Headers({ title, headers }: { readonly title: string; readonly headers: readonly HeaderView[] }) {

@@ -11,6 +11,7 @@ import {
   type ReleaseDocument,
   type SchemeRule,
   tokenRule,
+  UPSTREAM_LIMITS,
   wellKnownUrls,
 } from '@virga/core';
 import type { ApiPatch, ApiSummary, ApiView, ImportInput, ImportView, OperationsPatch, OperationView, ReimportInput, ReimportView } from '@virga/protocol';
@@ -269,7 +270,7 @@ export class ApisService {
   #view(api: ApiRule, traffic: readonly OperationTraffic[]): ApiView {
     return {
       ...this.#summary(api, traffic),
-      upstream: { ...api.upstream },
+      upstream: { ...api.upstream, limits: { ...(api.upstream.limits ?? UPSTREAM_LIMITS) } },
       resource: { identifier: api.resource.identifier, scopes: api.resource.scopes.map((scope) => ({ ...scope })) },
       token: tokenRuleView(api.token),
       cors: api.cors

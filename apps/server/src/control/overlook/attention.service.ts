@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import type { ApiRule } from '@virga/core';
+import type { AccessRule, ApiRule } from '@virga/core';
 import type { AttentionItem } from '@virga/protocol';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { ApisService } from '../apis/apis.service.js';
@@ -19,7 +19,7 @@ export class AttentionService {
   ) {}
 
   async items(): Promise<AttentionItem[]> {
-    return [...this.#nodes(), ...(await this.#providers()), ...(await this.#operations()), ...this.#draft()];
+    return [...this.#nodes(), ...(await this.#providers()), ...(await this.#operations()), ...this.draft.document.apis.flatMap(undecided), ...this.#draft()];
   }
 
   #nodes(): AttentionItem[] {
@@ -98,6 +98,18 @@ export class AttentionService {
     }));
   }
 }
+
+/** Operations whose security could not be read when their contract came in: they refuse everyone until somebody decides. */
+function undecided(api: ApiRule): AttentionItem[] {
+  const closed = api.operations.filter(({ access }) => isNobody(access ?? api.access));
+  const [first] = closed;
+  if (!first) return [];
+  const others = closed.length === 1 ? '' : ` and ${closed.length - 1} more`;
+  const title = `${api.name}: ${first.method} ${first.path}${others} let nobody in`;
+  return [{ mark: 'refused', title, detail: 'The security in the contract could not be read. Say who may call.', link: `/apis/${api.id}` }];
+}
+
+const isNobody = (access: AccessRule): boolean => access.kind === 'required' && access.alternatives.length === 0;
 
 /** What an API asks too little of its tokens, itself or in single operations (OWASP API Security Top 10 2023, API2). */
 function weakTokenRules(api: ApiRule): AttentionItem[] {

@@ -1,0 +1,181 @@
+// What the attack needs around the gateway: an upstream as lenient as the most used web framework, an issuer, and a
+// control plane with a node, its own or one that runs already.
+import express from 'express';
+import { exportJWK, generateKeyPair, SignJWT } from 'jose';
+import { fork } from 'node:child_process';
+import { randomBytes } from 'node:crypto';
+import { mkdtempSync, readFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { ROOT } from '../scripts/lib/prepare.mjs';
+
+export const AUDIENCE = 'https://attack.example';
+/** Small, so that a handful of connections is enough to hold all of them. */
+const LIMITS = { connections: 8, waiting: 8, waitMs: 1000, sharePercent: 50, leastBytesPerSecond: 500, paceMs: 1000 };
+
+const listening = (server) => new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve(`http://127.0.0.1:${server.address().port}`)));
+
+/** Handlers of all APIs in one application; what ran is written down with what it was told. */
+async function makeUpstream() {
+  const ran = [];
+  const app = express();
+  const handle = (name, guarded) => (req, res) => {
+    ran.push({ name, guarded, headers: req.headers, url: req.url });
+    res.json({ ran: name });
+  };
+  app.get('/secure/accounts', handle('secure accounts', true));
+  app.get('/x/lock', handle('x lock', true));
+  app.get('/files/:name.json', handle('files json', true));
+  app.get('/unread', handle('unread', true));
+  app.get('/guarded', handle('guarded', true));
+  app.post('/guarded', handle('guarded', true));
+  app.get('/hang', () => undefined);
+  app.get('/long', (_req, res) => {
+    const more = () => {
+      while (!res.destroyed && res.write(Buffer.alloc(65_536)));
+    };
+    res.on('drain', more);
+    more();
+  });
+  app.post('/take', (req, res) => void req.resume().on('end', () => res.json({ ran: 'take' })));
+  app.get('/files/:name', handle('files', false));
+  app.get('/:any/:thing', handle('pair', false));
+  app.post('/:any/:thing', handle('pair', false));
+  app.get('/open', handle('open', false));
+  const server = createServer(app);
+  return { url: await listening(server), ran, server };
+}
+
+async function makeIssuer() {
+  const { privateKey, publicKey } = await generateKeyPair('RS256', { extractable: true });
+  const jwk = { ...(await exportJWK(publicKey)), kid: 'attack-1', alg: 'RS256', use: 'sig' };
+  let issuer = '';
+  const server = createServer((req, res) => {
+    res.writeHead(200, { 'content-type': 'application/json' });
+    res.end(JSON.stringify(req.url.endsWith('/keys') ? { keys: [jwk] } : { issuer, jwks_uri: `${issuer}/keys` }));
+  });
+  issuer = await listening(server);
+  const claims = (change = {}) => {
+    const now = Math.floor(Date.now() / 1000);
+    return {
+      iss: issuer,
+      aud: AUDIENCE,
+      sub: 'rider',
+      client_id: 'tablet',
+      iat: now,
+      exp: now + 300,
+      jti: randomBytes(6).toString('hex'),
+      scope: 'read',
+      ...change,
+    };
+  };
+  const sign = (change = {}, header = {}, key = privateKey) =>
+    new SignJWT(claims(change)).setProtectedHeader({ alg: 'RS256', kid: 'attack-1', typ: 'at+jwt', ...header }).sign(key);
+  return { issuer, jwk, claims, sign, server };
+}
+
+/** A control plane with its node in a folder of its own. */
+async function startOwn() {
+  const folder = mkdtempSync(join(tmpdir(), 'virga-attack-'));
+  const port = 20_000 + Math.floor(Math.random() * 30_000);
+  const child = fork(join(ROOT, 'apps/server/dist/main.js'), [], {
+    env: {
+      ...process.env,
+      VIRGA_DATA: folder,
+      VIRGA_PORT: String(port),
+      VIRGA_GATEWAY_PORT: String(port + 1),
+      VIRGA_OPERATOR_PASSWORD: randomBytes(12).toString('hex'),
+    },
+    stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
+  });
+  await new Promise((resolve, reject) => {
+    child.once('message', resolve);
+    child.once('exit', (code) => reject(new Error(`the control plane could not start (exit ${code})`)));
+  });
+  const stop = () =>
+    new Promise((resolve) => {
+      child.once('exit', resolve);
+      child.kill('SIGTERM');
+    });
+  return { folder, port, stop };
+}
+
+const open = { kind: 'public' };
+
+/** Contracts of the APIs that are attacked; guarded operations ask for the scope `read` of the issuer. */
+const CONTRACTS = {
+  outer: `{"openapi":"3.1.0","info":{"title":"Outer","version":"1"},"paths":{"/{a}/{b}":{"get":{"security":[]},"post":{"security":[]}}}}`,
+  inner: `{"openapi":"3.1.0","info":{"title":"Inner","version":"1"},"security":[{"trust":["read"]}],"paths":{"/accounts":{"get":{}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
+  mixed: `{"openapi":"3.1.0","info":{"title":"Mixed","version":"1"},"security":[{"trust":["read"]}],"paths":{"/x/lock":{"get":{}},"/{any}/{thing}":{"get":{"security":[]},"post":{"security":[]}},"/files/{name}.json":{"get":{}},"/files/{name}":{"get":{"security":[]}},"/guarded":{"get":{},"post":{}},"/open":{"get":{"security":[]}},"/hang":{"get":{"security":[]}},"/long":{"get":{"security":[]}},"/take":{"post":{"security":[]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
+  unread: `{"openapi":"3.1.0","info":{"title":"Unread","version":"1"},"security":[],"paths":{"/unread":{"get":{"security":["trust"]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
+};
+
+/**
+ * Makes everything ready. Without a folder a world of its own is started and ended; with one, the installation that runs
+ * there is attacked through APIs that are added for it and taken away again by rolling back.
+ */
+export async function makeWorld(running) {
+  const upstream = await makeUpstream();
+  const issuer = await makeIssuer();
+  const home = running ?? (await startOwn());
+  const control = `http://127.0.0.1:${home.port}/control/v1`;
+  const token = readFileSync(join(home.folder, 'control-token'), 'utf8').trim();
+  const call = async (method, path, body) => {
+    const answer = await fetch(control + path, {
+      method,
+      headers: { authorization: `Bearer ${token}`, ...(body === undefined ? {} : { 'content-type': 'application/json' }) },
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    });
+    const text = await answer.text();
+    return { status: answer.status, body: text.startsWith('{') ? JSON.parse(text) : null, text };
+  };
+  const must = async (method, path, body) => {
+    const { status, body: answer, text } = await call(method, path, body);
+    if (status >= 300) throw new Error(`${method} ${path}: ${status} ${text.slice(0, 300)}`);
+    return answer;
+  };
+  const before = await must('GET', '/standing');
+  if (before.changeCount > 0 && running) throw new Error('the draft has changes that are not published; publish or discard them first');
+  const root = `/attack-${randomBytes(4).toString('hex')}`;
+  const provider = await must('POST', '/providers', { name: `Attack ${root}`, issuer: issuer.issuer, allowLoopbackHttp: true });
+  const bring = async (name, basePath, prefix) => {
+    const { api } = await must('POST', '/apis', { source: { text: CONTRACTS[name] }, name: `${name} ${root}`, basePath, upstreamUrl: upstream.url + prefix });
+    await must('PATCH', `/apis/${api.id}`, {
+      upstream: { ...api.upstream, responseTimeoutMs: 4000, limits: LIMITS },
+      schemes: api.schemes.map((scheme) => ({ ...scheme, providers: [provider.id] })),
+      token: { type: 'ANY_TYPE', anyAudience: false, audiences: [AUDIENCE] },
+    });
+    return api;
+  };
+  await bring('outer', `${root}/p`, '');
+  await bring('inner', `${root}/p/secure`, '/secure');
+  const mixed = await bring('mixed', `${root}/m`, '');
+  await bring('unread', `${root}/u`, '');
+  const publish = () => must('POST', '/releases', { note: 'attack' });
+  await publish();
+  const { gatewayUrl } = await must('GET', '/standing');
+  return {
+    upstream,
+    issuer,
+    control: `http://127.0.0.1:${home.port}`,
+    gateway: new URL(gatewayUrl),
+    root,
+    provider,
+    mixed,
+    open,
+    call,
+    must,
+    publish,
+    async end() {
+      if (running) {
+        if (before.live) await must('POST', `/releases/${before.live.number}/roll-back`, { note: 'end of the attack' });
+        await must('POST', '/draft/discard');
+      } else await home.stop();
+      for (const server of [upstream.server, issuer.server]) {
+        server.closeAllConnections();
+        server.close();
+      }
+    },
+  };
+}
