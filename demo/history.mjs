@@ -1,4 +1,4 @@
-import { closedPorts, compileRelease, decide, entryOf, Exchange, finding, readKey } from '@virga/core';
+import { closedPorts, compileRedactor, compileRelease, decide, entryOf, Exchange, finding, readKey } from '@virga/core';
 import { createHash, randomUUID } from 'node:crypto';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { Recorder } from '../apps/gateway/dist/records/recorder.js';
@@ -142,9 +142,11 @@ async function oneCall(call, release, number, recorder, signer, now, random) {
     requestBytes: call.body ? JSON.stringify(call.body).length : 0,
     responseBytes: 180,
     totalMs: performance.now() - startedAt + upstreamMs,
+    redactor: REDACTOR,
   });
 }
 
+const REDACTOR = compileRedactor();
 const statusOf = (found) => entryOf(found.code).status ?? 204;
 
 async function flush(control, nodeToken, recorder) {

@@ -28,7 +28,7 @@ test('the strip always says what is live; a change shows, can be compared, publi
   await page.getByLabel('anyone: this is meant to be public').check();
   await page.getByRole('button', { name: 'Set in the draft' }).click();
   await expect(page.getByText('2 changes')).toBeVisible();
-  await expect(page.getByText('not published; live: scope gates:read')).toHaveCount(2);
+  await expect(page.getByTitle(/not published; live: scope gates:read/)).toHaveCount(2);
   await page.getByRole('link', { name: 'Compare' }).click();
   await expect(page.getByText('as the API → anyone, said public')).toHaveCount(2);
   await page.getByRole('button', { name: 'Publish' }).click();
@@ -116,7 +116,7 @@ test('everything can be reached by keyboard', async ({ console: page }) => {
   await expect(page.getByRole('option').first()).toContainText('POST /headgates/gates/{gateId}/positions');
   await page.keyboard.press('Enter');
   await expect(page).toHaveURL(/filter=/);
-  const row = page.getByRole('listitem').first();
+  const row = page.getByRole('listitem').first().getByRole('link');
   await row.focus();
   await page.keyboard.press('ArrowDown');
   await page.keyboard.press('Space');
@@ -179,5 +179,82 @@ test('no screen scrolls sideways at 1280 and at 1024', async ({ console: page })
       );
       expect({ path, width, sideways }).toEqual({ path, width, sideways: 0 });
     }
+  }
+});
+
+test('the first screens need less than 250 KB of script on the wire', async ({ page, demo }) => {
+  const session = await page.context().newCDPSession(page);
+  await session.send('Network.enable');
+  const scripts = new Set<string>();
+  let bytes = 0;
+  session.on('Network.responseReceived', ({ requestId, type }) => type === 'Script' && scripts.add(requestId));
+  session.on('Network.loadingFinished', ({ requestId, encodedDataLength }) => (bytes += scripts.has(requestId) ? encodedDataLength : 0));
+  await page.goto(demo.consoleUrl);
+  await page.getByLabel('Password').fill(demo.operator.password);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await expect(page.getByRole('group', { name: /requests, .* forwarded/ })).toBeVisible();
+  expect(bytes).toBeGreaterThan(50_000);
+  expect(bytes).toBeLessThan(250 * 1024);
+});
+
+test('every row of a list is a link with an address, and one line high', async ({ console: page }) => {
+  const origin = new URL(page.url()).origin;
+  for (const [path, scope, opened] of [
+    ['/apis', 'row', /\/apis\/\w+/],
+    ['/providers', 'row', /\/providers\/\w+/],
+    ['/releases', 'row', /\/releases\/\d+/],
+    ['/traces', 'listitem', /\/traces\/[\w-]+/],
+  ] as const) {
+    await page.goto(origin + path);
+    const row = page
+      .getByRole(scope)
+      .filter({ has: page.getByRole('link') })
+      .first();
+    await row.getByRole('link').first().focus();
+    await page.keyboard.press('Enter');
+    await expect(page).toHaveURL(opened);
+  }
+  await page.goto(`${origin}/personas`);
+  await page.getByRole('row').nth(1).getByRole('link').first().click();
+  await expect(page).toHaveURL(/edit=/);
+  await expect(page.getByRole('dialog')).toBeVisible();
+  for (const width of [1280, 1024]) {
+    await page.setViewportSize({ width, height: 800 });
+    await page.goto(`${origin}/apis`);
+    await page.getByRole('link', { name: 'Headgates' }).click();
+    const rows = page.getByRole('list', { name: 'Operations' }).getByRole('listitem');
+    await expect(rows.first()).toBeVisible();
+    for (const one of await rows.all()) expect((await one.boundingBox())?.height ?? 99).toBeLessThan(40);
+  }
+  const link = page.getByRole('list', { name: 'Operations' }).getByRole('link').first();
+  await link.click();
+  await expect(page).toHaveURL(/set=/);
+  const address = page.url();
+  await page.goto(`${origin}/`);
+  await page.goto(address);
+  await expect(page.getByRole('dialog')).toBeVisible();
+});
+
+test('a trace is sent again by the persona of the client that sent it', async ({ console: page }) => {
+  await page.goto(`${new URL(page.url()).origin}/traces?client=rider-tablet`);
+  await page.getByRole('listitem').first().getByRole('link').click();
+  await page.getByRole('button', { name: 'Send again from the probe' }).click();
+  await expect(page.getByLabel('Who sends it').locator('option:checked')).toHaveText('Rider, on the rider tablet');
+});
+
+test('the editor has the house’s colours, light and dark', async ({ console: page }) => {
+  const origin = new URL(page.url()).origin;
+  for (const colorScheme of ['light', 'dark'] as const) {
+    await page.emulateMedia({ colorScheme });
+    await page.goto(`${origin}/apis/new`);
+    const editor = page.locator('.cm-editor');
+    await expect(editor).toBeVisible();
+    const [own, house] = await editor.evaluate((element) => {
+      const probe = document.createElement('div');
+      probe.style.backgroundColor = 'var(--sheet)';
+      document.body.append(probe);
+      return [getComputedStyle(element).backgroundColor, getComputedStyle(probe).backgroundColor];
+    });
+    expect(own).toBe(house);
   }
 });

@@ -251,7 +251,7 @@ test('random APIs, nested bases and shared upstreams: no request runs a handler 
   );
   const filling = fc.record({
     area: fc.nat(2),
-    template: fc.nat(5),
+    place: fc.nat(5),
     method: fc.constantFrom('GET', 'GET', 'POST', 'HEAD'),
     parts: fc.array(spelt, { minLength: 3, maxLength: 3 }),
     keep: fc.boolean(),
@@ -264,13 +264,13 @@ test('random APIs, nested bases and shared upstreams: no request runs a handler 
       fc.array(filling, { minLength: 20, maxLength: 40 }),
       async (made, calls, fillings) => {
         // Beside paths out of nowhere, templates of this world with something in place of their parameters and fixed parts.
-        const filled = fillings.map(({ area, template, method, parts, keep }): [string, string] => {
+        const filled = fillings.map(({ area, place, method, parts, keep }): [string, string] => {
           const from = made.areas[area % made.areas.length];
-          const [, path = ''] = from?.templates[template % from.templates.length] ?? [];
+          const [, path = ''] = from?.templates[place % from.templates.length] ?? [];
           const text = path
             .split('/')
             .slice(1)
-            .map((segment, index) => (segment.includes('{') ? segment.replace(/\{\w+\}/, parts[index] ?? 'x') : keep ? segment : segment.toUpperCase()));
+            .map((piece, index) => (piece.includes('{') ? piece.replace(/\{\w+\}/, parts[index] ?? 'x') : keep ? piece : piece.toUpperCase()));
           return [method, `${from?.base ?? ''}/${text.join('/')}`];
         });
         const found = await guardedThatRan(made, [...calls, ...filled]);

@@ -292,9 +292,9 @@ describe('client certificates from a header (RFC 9440 section 2.1, from memory)'
 });
 
 describe('connections of one upstream', () => {
-  const seeker = (berths: Berths, caller: string, until = 1000) => {
+  const seeker = (berths: Berths, caller: string, waitsUntil = 1000) => {
     const state: { outcome: 'waits' | 'has' | NoBerth } = { outcome: 'waits' };
-    const made = { caller, until, granted: () => void (state.outcome = 'has'), refused: (why: NoBerth) => void (state.outcome = why) };
+    const made = { caller, until: waitsUntil, granted: () => void (state.outcome = 'has'), refused: (why: NoBerth) => void (state.outcome = why) };
     berths.seek(made);
     return { state, made };
   };

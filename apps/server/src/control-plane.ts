@@ -7,7 +7,7 @@ import { AppModule } from './app.module.js';
 import type { ServerSettings } from './config/settings.js';
 import { serveConsole } from './control/console-files.js';
 import { controlDocument } from './control/openapi.js';
-import { readBodies } from './http/bodies.js';
+import { readBodies } from './session/bodies.js';
 import { validationProblem } from './http/problems.js';
 import { DraftService } from './control/releases/draft.service.js';
 import { ReleasesService } from './control/releases/releases.service.js';

@@ -10,7 +10,7 @@ export function MayBeLeftOut(): PropertyDecorator {
   return (target, property) => {
     const members = LEFT_OUT.get(target) ?? new Set<string>();
     LEFT_OUT.set(target, members.add(String(property)));
-    ValidateIf((_object, value) => value !== undefined)(target, property as string);
+    ValidateIf((_object, value) => value !== undefined)(target, property);
   };
 }
 

@@ -8,7 +8,7 @@ export interface VirtualRow {
   readonly className?: string;
   /** Address that the row leads to; the whole row is that link. */
   readonly to: string;
-  /** What the link is called for those who hear it; the cells are read behind it. */
+  /** What the row says in full: the cells have one line. Also what the link is called for those who hear it. */
   readonly name: string;
   /** Called for keys pressed on the row's link, not on what else the row holds. */
   readonly onKey?: (event: KeyboardEvent) => void;
@@ -61,7 +61,7 @@ export function VirtualList<Item extends { readonly id: string }>({
               className={className ? `vrow ${className}` : 'vrow'}
               style={{ gridTemplateColumns: columns, transform: `translateY(${place.start}px)` }}
             >
-              <Link to={to} className="cover" aria-label={name} data-row={place.index} onKeyDown={onKey} />
+              <Link to={to} className="cover" aria-label={name} title={name} data-row={place.index} onKeyDown={onKey} />
               {cells}
             </div>
           );

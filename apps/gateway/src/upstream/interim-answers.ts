@@ -12,11 +12,11 @@ export function skipContinue(socket: Socket): void {
   const write = socket.write.bind(socket) as (...args: unknown[]) => boolean;
   let expectsHead = false;
   let held: Buffer | null = null;
-  socket.write = ((...args: unknown[]): boolean => {
+  socket.write = (...args: unknown[]): boolean => {
     // Heads are written as text, bodies as bytes.
     if (typeof args[0] === 'string' && args[0].includes(' HTTP/1.1\r\n')) expectsHead = true;
     return write(...args);
-  }) as Socket['write'];
+  };
   socket.read = ((size?: number): Buffer | null => {
     for (;;) {
       const part = read(size) as Buffer | null;

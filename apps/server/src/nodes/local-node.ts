@@ -89,7 +89,7 @@ export class LocalNode {
   /** Whether the node is connected and has stopped saying how it is, which it does every two seconds. */
   #isSilent(): boolean {
     const node = this.#hub.nodes.find((item) => item.name === NODE_NAME);
-    return node?.status != null && Date.now() - Math.max(node.seenAt, this.#startedAt) > SILENCE_MS;
+    return node !== undefined && node.status !== null && Date.now() - Math.max(node.seenAt, this.#startedAt) > SILENCE_MS;
   }
 
   #replace(pid: number): void {

@@ -3,6 +3,7 @@ import Provider from 'oidc-provider';
 import { addGrants } from './extra-grants.js';
 import { providerConfiguration } from './configuration.js';
 import type { House } from './house.js';
+import { memoryStore } from './memory-store.js';
 import { MOODS, Moods, type Mood } from './moods.js';
 import { signInPage } from './sign-in-page.js';
 import { SigningKeys } from './signing-keys.js';
@@ -14,6 +15,7 @@ export class StandinProvider {
   readonly #keys: SigningKeys;
   readonly #redirectUris: readonly string[];
   readonly #moods = new Moods();
+  readonly #store = memoryStore();
   #provider: Provider | null = null;
   #server: Server | null = null;
   #introspections = 0;
@@ -39,7 +41,7 @@ export class StandinProvider {
 
   /** A provider with the present keys. All of them share one store, so sessions outlive a rotation. */
   #make(): Provider {
-    const provider = new Provider(this.issuer, providerConfiguration(this.#house, this.#keys, this.#redirectUris));
+    const provider = new Provider(this.issuer, { ...providerConfiguration(this.#house, this.#keys, this.#redirectUris), adapter: this.#store });
     addGrants(provider, this.#house);
     provider.on('server_error', (_ctx, error: Error) => console.error(`${this.#house.name}: ${error.stack ?? error.message}`));
     return provider;

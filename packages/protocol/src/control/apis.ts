@@ -89,7 +89,7 @@ export class ReimportView {
 function InRange(name: keyof UpstreamLimits): PropertyDecorator {
   const [least, most] = UPSTREAM_LIMIT_RANGES[name];
   return (target, property) => {
-    for (const decorate of [IsInt(), Min(least), Max(most)]) decorate(target, property as string);
+    for (const decorate of [IsInt(), Min(least), Max(most)]) decorate(target, property);
   };
 }
 

@@ -146,7 +146,7 @@ function Table({
         row={(item) => ({
           className: chosen.has(item.id) ? 'chosen' : '',
           to: linkOf(item),
-          name: `${item.method} ${item.path}: ${wordsOf(item)}`,
+          name: `${item.method} ${item.path}${item.summary ? ` (${item.summary})` : ''}: ${wordsOf(item)}; set at ${placeOf(item)}`,
           onKey: (event) => {
             if (event.key !== ' ') return;
             event.preventDefault();
@@ -155,18 +155,16 @@ function Table({
           cells: (
             <>
               <input type="checkbox" aria-label={`Select ${item.method} ${item.path}`} checked={chosen.has(item.id)} onChange={() => onToggle(item.id)} />
-              <span className="clip" title={[`${item.method} ${item.path}`, item.summary].filter(Boolean).join('\n')}>
+              <span className="clip">
                 <Call method={item.method} path={item.path} />
               </span>
-              <span className="clip" title={wordsOf(item)}>
+              <span className="clip">
                 {item.unmet.length > 0 && <b className="rust">nobody gets in </b>}
                 <span className={item.effective === 'open' ? 'rust' : item.effective === 'public' ? 'ochre' : ''}>{item.who}</span>
                 {item.liveWho !== null && <span className="ochre"> not published</span>}
                 {item.tokenWords !== '' && <span className="quiet small"> {item.tokenWords}</span>}
               </span>
-              <span className="quiet small clip" title={placeOf(item)}>
-                {placeOf(item)}
-              </span>
+              <span className="quiet small clip">{placeOf(item)}</span>
               {marks(item).map((mark, index) => (
                 <span key={index} className="centre">
                   <Mark kind={mark} />

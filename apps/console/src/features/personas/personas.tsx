@@ -2,6 +2,7 @@ import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { PersonaView } from '@virga/protocol';
 import { useState } from 'react';
+import { Link, useSearchParams } from 'react-router';
 import { api } from '../../client/api';
 import { Confirm } from '../../parts/confirm';
 import { Mark } from '../../parts/mark';
@@ -16,7 +17,9 @@ const GRANTS = { client_credentials: 'client credentials', authorization_code: '
 /** Saved ways of getting a token, for the probe. */
 export function Personas() {
   const { data, error } = useQuery({ ...personasQuery, refetchInterval: 5000 });
-  const [editing, setEditing] = useState<PersonaView | 'new' | null>(null);
+  const [query, setQuery] = useSearchParams();
+  const edit = query.get('edit');
+  const editing = edit === 'new' ? 'new' : (data?.items.find((item) => item.id === edit) ?? null);
   const [removing, setRemoving] = useState<PersonaView | null>(null);
   const client = useQueryClient();
   const refetch = () => client.invalidateQueries({ queryKey: ['personas'] });
@@ -34,7 +37,7 @@ export function Personas() {
         <h1>Personas</h1>
         <span className="quiet">saved ways of getting a token, for the probe; tokens are held in memory only</span>
         <span className="after">
-          <Button variant="contained" onClick={() => setEditing('new')}>
+          <Button variant="contained" component={Link} to="?edit=new">
             Add a persona
           </Button>
         </span>
@@ -64,7 +67,9 @@ export function Personas() {
             {data.items.map((item) => (
               <tr key={item.id}>
                 <td>
-                  <b>{item.name}</b>
+                  <Link to={`?edit=${item.id}`} style={{ fontWeight: 700, textDecoration: 'none' }}>
+                    {item.name}
+                  </Link>
                   <div className="quiet small">{GRANTS[item.grant]}</div>
                 </td>
                 <td>
@@ -109,9 +114,9 @@ export function Personas() {
                         forget it
                       </button>
                     )}
-                    <button className="link" onClick={() => setEditing(item)}>
+                    <Link to={`?edit=${item.id}`} aria-label={`Change ${item.name}`}>
                       change
-                    </button>
+                    </Link>
                     <button className="link rust" onClick={() => setRemoving(item)}>
                       delete
                     </button>
@@ -122,7 +127,7 @@ export function Personas() {
           </tbody>
         </table>
       )}
-      {editing && <PersonaDialog persona={editing === 'new' ? null : editing} onClose={() => setEditing(null)} />}
+      {editing && <PersonaDialog persona={editing === 'new' ? null : editing} onClose={() => setQuery({}, { replace: true })} />}
       {removing && (
         <Confirm title={`Delete ${removing.name}`} action="Delete it" onNo={() => setRemoving(null)} onYes={() => remove.mutate(removing.id)}>
           The persona and its client secret are deleted here. Nothing changes at the provider, and no traffic is touched.

@@ -184,7 +184,7 @@ function Rows({ items, more }: { readonly items: readonly TraceSummary[]; readon
         onEnd={more}
         row={(item) => ({
           to: `/traces/${item.id}`,
-          name: `${item.method} ${item.path}, ${item.status}, ${item.outcome}`,
+          name: `${item.method} ${item.path}, ${item.status}, ${item.outcome}: ${item.reason}`,
           cells: (
             <>
               <time className="small mono" title={exactTime(item.at)}>

@@ -1,8 +1,8 @@
 import { json, type Request, type RequestHandler, type Response } from 'express';
 import type { ProblemDocument } from '@virga/protocol';
-import { bearerOf, cookieOf } from '../session/access.guard.js';
-import { SESSION_COOKIE, type SessionService } from '../session/session.service.js';
-import { Turns } from './turns.js';
+import { bearerOf, cookieOf } from './access.guard.js';
+import { SESSION_COOKIE, type SessionService } from './session.service.js';
+import { Turns } from '../http/turns.js';
 
 /** Bounds on bodies of requests. A body without a credential is read only where one signs in. */
 export const BODY_LIMITS = {
