@@ -7,7 +7,7 @@ export function Reading({ reading }: { readonly reading: ContractReading }) {
   const errors = reading.problems.filter((item) => item.severity === 'error').length;
   return (
     <div className="stack">
-      <div className={reading.usable ? 'notice fine' : 'notice wrong'} role="status">
+      <div className={!reading.usable ? 'notice wrong' : errors > 0 ? 'notice' : 'notice fine'} role="status">
         {reading.usable ? (
           <>
             <b>{reading.title}</b> {reading.version}, OpenAPI {reading.openapi}, {count(reading.operationCount)} operations.

@@ -12,7 +12,8 @@ import { AccessDialog } from './access-dialog';
 import { operationsQuery } from './queries';
 import { TokenDialog } from './token-dialog';
 
-const COLUMNS = '20px minmax(120px, 5fr) minmax(110px, 5fr) minmax(60px, 1.5fr) 34px 38px 40px 44px 52px 40px';
+/** Where a rule was set is left out on narrow screens; the row’s link says it. */
+const COLUMNS = '20px minmax(120px, 8fr) minmax(90px, 5fr) var(--set-at) 34px 38px 40px 44px 52px 40px';
 
 /** All operations and who may call them: select many, set at once, see where each value comes from. */
 export function OperationsTab({ api }: { readonly api: ApiView }) {
@@ -130,7 +131,7 @@ function Table({
         />
         <span>Operation</span>
         <span>Who may call</span>
-        <span>Set at</span>
+        <span className="clip">Set at</span>
         <span className="centre">Cred</span>
         <span className="centre">Token</span>
         <span className="centre">Rights</span>
@@ -161,8 +162,8 @@ function Table({
               <span className="clip">
                 {item.unmet.length > 0 && <b className="rust">nobody gets in </b>}
                 <span className={item.effective === 'open' ? 'rust' : item.effective === 'public' ? 'ochre' : ''}>{item.who}</span>
-                {item.liveWho !== null && <span className="ochre"> not published</span>}
-                {item.tokenWords !== '' && <span className="quiet small"> {item.tokenWords}</span>}
+                {item.liveWho !== null && <span className="ochre">, not published</span>}
+                {item.tokenWords !== '' && <span className="quiet small">, {item.tokenWords}</span>}
               </span>
               <span className="quiet small clip">{placeOf(item)}</span>
               {marks(item).map((mark, index) => (
@@ -203,8 +204,8 @@ function marks(item: OperationView): ('passed' | 'skipped' | 'refused')[] {
 }
 
 function placeOf(item: OperationView): string {
-  const by = item.setBy === 'contract' ? 'from the contract' : 'by hand';
-  return item.setAt === 'api' ? `API, ${by}` : `operation, ${by}`;
+  const by = item.setBy === 'contract' ? 'contract' : 'by hand';
+  return item.setAt === 'api' ? `API, ${by}` : `own, ${by}`;
 }
 
 function fits(item: OperationView, filter: string, show: string): boolean {
