@@ -1,7 +1,7 @@
 import { connect } from 'node:net';
 
 /** Writes bytes to a server, reads until it closes or is silent; every connection is bounded in time. */
-export function raw(target, text, { silenceMs = 400, from = '127.0.0.1', mostMs = 8000 } = {}) {
+export function raw(target, text, { silenceMs = 1500, from = '127.0.0.1', mostMs = 8000 } = {}) {
   return new Promise((resolve) => {
     const socket = connect({ host: target.hostname, port: Number(target.port), localAddress: from });
     let received = '';

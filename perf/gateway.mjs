@@ -1,9 +1,14 @@
 // The gateway node as it is shipped, fed by a control plane in the bench process; tracing stays on.
+import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { GatewayNode } from '../apps/gateway/dist/gateway-node.js';
 
 const [controlUrl, token, folder] = process.argv.slice(2);
 const node = new GatewayNode({ name: 'bench', host: '127.0.0.1', port: 0, controlUrl, token, folder, log: () => undefined });
 const url = await node.start();
 process.send({ port: Number(new URL(url).port) });
-setInterval(() => process.send({ memory: process.memoryUsage(), status: node.status() }), 200);
+// How long the thread that serves was kept at one time, over what was measured since it was last asked to begin.
+const stalls = monitorEventLoopDelay({ resolution: 1 });
+stalls.enable();
+process.on('message', (message) => message === 'begin' && stalls.reset());
+setInterval(() => process.send({ memory: process.memoryUsage(), status: node.status(), stallMs: stalls.max / 1e6 }), 200);
 process.on('disconnect', () => process.exit(0));

@@ -65,6 +65,15 @@ async function throughput() {
   }
   const during = await running;
   await new Promise((resolve) => setTimeout(resolve, 600));
+  const stalls = [];
+  for (let number = 10; number <= 14; number++) {
+    await new Promise((resolve) => setTimeout(resolve, 1500));
+    gateway.child.send('begin');
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    await control.publish(number, release(upstreamUrl, issuer.issuer, 2000));
+    await new Promise((resolve) => setTimeout(resolve, 700));
+    stalls.push(gateway.child.latest.stallMs);
+  }
   const memory = gateway.child.latest.memory;
   const result = {
     guardedRouteRatio: ratio('gateway'),
@@ -72,6 +81,7 @@ async function throughput() {
     guardedFailedRequests: failed,
     publishFailedRequests: during.failed,
     publishEffectiveMs: median(effects),
+    publishStallMs: Math.round(median(stalls) * 10) / 10,
     memoryMb: { rss: Math.round(memory.rss / 1048576), heapUsed: Math.round(memory.heapUsed / 1048576) },
     tracesKept: control.seen.traces,
     requestsCounted: control.seen.counted,

@@ -1,4 +1,4 @@
-// Installs what is missing, then runs lint, types, unit and browser tests. Ends with one line of counts over all suites.
+// Installs what is missing, then runs lint, types, unit tests, the attack over HTTP and browser tests. Ends with one line of counts over all suites.
 import { execFileSync, spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -57,6 +57,7 @@ suite('types', ['types']);
 suite('unit', ['unit', '--', '--json', '--outputFile', join(results, 'unit.json')], () =>
   report('unit.json', (unit) => ({ passed: unit.numPassedTests, failed: unit.numFailedTests + unit.numRuntimeErrorTestSuites })),
 );
+suite('attack', ['attack']);
 process.env.PLAYWRIGHT_JSON_OUTPUT_NAME = join(results, 'e2e.json');
 suite('browser', ['e2e'], () => report('e2e.json', ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected })));
 console.log(`\n${passed} passed, ${failed} failed`);

@@ -1,4 +1,4 @@
-import { ConfigError, LocalReplayMemory, takesOpaqueTokens, type ReleaseDocument, type KeySource, type ReplayMemory } from '@virga/core';
+import { ConfigError, LocalReplayMemory, takesOpaqueTokens, TokenCache, type ReleaseDocument, type KeySource, type ReplayMemory } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys, type KeptKeys, type KeyLease } from '@virga/outbound';
 import type { ExamineAsk, ExamineOutcome, FeedMessage, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
 import { createHmac, timingSafeEqual } from 'node:crypto';
@@ -40,9 +40,13 @@ export interface NodeOptions {
 const FLUSH_MS = 200;
 const STATUS_MS = 2000;
 const KEYS_TICK_MS = 1000;
+/** Verified tokens that are kept for drafts. */
+const DRAFT_TOKENS = 10_000;
 /** How often waiting requests and the pace of transfers are looked at. */
 const TRANSFERS_TICK_MS = 250;
 const DRAIN_MS = 10_000;
+/** How long what was found wrong on disk at the start is told: also after the control plane has sent what is right. */
+const TELL_MS = 3_600_000;
 
 /** A gateway node: serves its release, follows the control plane, sends records. */
 export class GatewayNode {
@@ -61,6 +65,7 @@ export class GatewayNode {
   readonly #keptKeys: SealedFile;
   /** Proofs that were used. It belongs to the node: no release begins with an empty one. */
   #replay: ReplayMemory = new LocalReplayMemory();
+  readonly #tokens = new TokenCache();
   readonly #transfers = new Set<Transfer>();
   /** What was found wrong on disk at the start, in words. */
   #startProblem: string | null = null;
@@ -100,6 +105,7 @@ export class GatewayNode {
       facts: this.#facts,
       nonces: this.#nonces,
       replay: new LocalReplayMemory(),
+      tokens: new TokenCache(DRAFT_TOKENS),
       fault: (error, at) => this.#fault(error, `the ${at} of a draft`),
     });
     this.#link = new ControlLink({
@@ -158,12 +164,14 @@ export class GatewayNode {
     const snapshot = await this.#snapshot.read();
     if (snapshot !== null) this.#replay = new LocalReplayMemory(Date.now());
     if (snapshot === 'unreadable')
-      return this.#distrust('the release that was kept on disk was changed or belongs to another node; it is not served, the node waits for the control plane');
+      return this.#distrust(
+        'the release that was kept on disk was changed or belongs to another node; it was not served, the node waited for the control plane',
+      );
     if (!factsRead)
-      return this.#distrust('the secrets and revocations that were kept on disk cannot be read; nothing is served until the control plane sends them');
+      return this.#distrust('the secrets and revocations that were kept on disk could not be read; nothing was served until the control plane sent them');
     if (snapshot === null) return;
     if (snapshot.withFacts && !this.#facts.known)
-      return this.#distrust('the secrets and revocations of the kept release are gone; nothing is served until the control plane sends them');
+      return this.#distrust('the secrets and revocations of the kept release were gone; nothing was served until the control plane sent them');
     await this.#take(snapshot.number, snapshot.hash, snapshot.document, false);
   }
 
@@ -215,7 +223,6 @@ export class GatewayNode {
       this.#introspector.follow(document.providers.filter(takesOpaqueTokens));
       this.#effectiveAt = Date.now();
       this.#refusedRelease = null;
-      if (keep) this.#startProblem = null;
       before?.retire();
       this.#options.log(`release ${number} is live`);
       if (keep) void this.#snapshot.write({ number, hash, document, withFacts: this.#facts.known });
@@ -234,6 +241,7 @@ export class GatewayNode {
       facts: this.#facts,
       nonces: this.#nonces,
       replay: this.#replay,
+      tokens: this.#tokens,
       fault: (error, at) => this.#fault(error, `the step ${at}`),
     });
   }
@@ -315,10 +323,15 @@ export class GatewayNode {
       release: this.#live ? { number: this.#live.number, hash: this.#live.hash, effectiveAt: this.#effectiveAt } : null,
       refusedRelease: this.#refusedRelease,
       providers: reportProviders(this.#keys, this.#introspector),
-      knownTokens: this.#live?.compiled.tokenCache.size ?? 0,
+      knownTokens: this.#tokens.size,
       inFlight: (this.#listener?.inFlight ?? 0) + (this.#tlsListener?.inFlight ?? 0),
       tlsUrl: this.#tlsOrigin,
-      problems: [this.#startProblem, this.#snapshot.problem, this.#facts.problem, this.#keptKeys.problem].filter((problem) => problem !== null),
+      problems: [
+        Date.now() - this.#startedAt < TELL_MS ? this.#startProblem : null,
+        this.#snapshot.problem,
+        this.#facts.problem,
+        this.#keptKeys.problem,
+      ].filter((problem) => problem !== null),
     };
   }
 }

@@ -471,7 +471,7 @@ describe('what a node learned and kept', () => {
     await lonely.start();
     ({ node, url } = await startNode(lonely, folder));
     expect((await get('/a/open/1')).status).toBe(503);
-    await until(() => lonely.statuses.some((status) => status.problems?.some((problem) => problem.includes('is not served'))), 'the word of it');
+    await until(() => lonely.statuses.some((status) => status.problems?.some((problem) => problem.includes('was not served'))), 'the word of it');
     await lonely.stop();
   });
 

@@ -69,9 +69,9 @@ export class FakeControl {
   }
 }
 
-/** Waits until something holds; fails after five seconds. */
+/** Waits until something holds; fails after twelve seconds. */
 export async function until<T>(look: () => T | null | undefined | false, what = 'it'): Promise<T> {
-  for (let tries = 0; tries < 250; tries++) {
+  for (let tries = 0; tries < 600; tries++) {
     const found = look();
     if (found) return found;
     await new Promise((resolve) => setTimeout(resolve, 20));
@@ -191,7 +191,7 @@ export async function startNode(
 }
 
 /** Writes bytes to a port and reads until the other side closes or is silent. */
-export function raw(port: number, text: string, silenceMs = 400): Promise<string> {
+export function raw(port: number, text: string, silenceMs = 1200): Promise<string> {
   return new Promise((resolve, reject) => {
     const socket = connect(port, '127.0.0.1');
     let received = '';

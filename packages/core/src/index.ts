@@ -49,6 +49,7 @@ export { resourceMetadata } from './decision/resource-metadata.js';
 export { Exchange, type Asked, type HeaderFields, type StepRecord } from './decision/exchange.js';
 export type { CompiledApi, CompiledOperation, CompiledRelease } from './decision/compiled.js';
 export { closedPorts, type NonceSource, type Ports, type SecretSource } from './decision/ports.js';
+export { TokenCache } from './token/token-cache.js';
 export { LocalReplayMemory, type ReplayMemory } from './proof/replay-memory.js';
 export { verifyProof, type ProofFacts, type VerifiedProof } from './proof/dpop-proof.js';
 export { type Introspection, type IntrospectionAnswer, type OpaqueProvider } from './token/introspection.js';

@@ -116,6 +116,8 @@ export class ProviderKeys implements KeySource {
   readonly #entries = new Map<string, Entry>();
   readonly #kept = new Map<string, { readonly keys: readonly VerificationKey[]; readonly fetchedAt: number }>();
   #current: Lease | null = null;
+  /** Counted over all entries, so that one that was dropped and made anew never has the number of earlier keys. */
+  #generations = 0;
   readonly #now: () => number;
   readonly #ask: AskProvider;
   readonly #times: KeyTimes;
@@ -174,7 +176,7 @@ export class ProviderKeys implements KeySource {
     const fresh = { identity, rule, users: 0, held: EMPTY, refused: [], fetchedAt: null, triedAt: null, nextFetchAt: 0, problem: null, flight: null };
     const kept = this.#kept.get(identity);
     if (!kept) return fresh;
-    const held: HeldKeys = { generation: 1, state: 'last-good', keys: kept.keys };
+    const held: HeldKeys = { generation: ++this.#generations, state: 'last-good', keys: kept.keys };
     return { ...fresh, held, fetchedAt: kept.fetchedAt, problem: 'It has not answered since this node started' };
   }
 
@@ -271,7 +273,7 @@ export class ProviderKeys implements KeySource {
     entry.refused = fetched.refused;
     const same = sameKeys(entry.held.keys, fetched.keys);
     // Unchanged keys keep their generation, so that known tokens stay known.
-    entry.held = { generation: entry.held.generation + (same ? 0 : 1), state: 'fresh', keys: same ? entry.held.keys : fetched.keys };
+    entry.held = { generation: same ? entry.held.generation : ++this.#generations, state: 'fresh', keys: same ? entry.held.keys : fetched.keys };
   }
 
   #miss(entry: Entry, error: Error): void {
@@ -284,7 +286,7 @@ export class ProviderKeys implements KeySource {
   #age(entry: Entry): void {
     if (entry.held.state === 'none' || entry.fetchedAt === null) return;
     if (this.#now() - entry.fetchedAt <= Math.max(entry.rule.lastGoodSeconds * 1000, entry.problem === null ? this.#times.maxLifeMs : 0)) return;
-    entry.held = { generation: entry.held.generation + 1, state: 'none', keys: [] };
+    entry.held = { generation: ++this.#generations, state: 'none', keys: [] };
   }
 }
 

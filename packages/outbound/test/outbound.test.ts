@@ -1,6 +1,7 @@
-import { STANDARD_CLAIM_MAP, type ProviderRule } from '@virga/core';
+import { readKeySet, STANDARD_CLAIM_MAP, type ProviderRule } from '@virga/core';
 import { exportJWK, generateKeyPair, type JWK } from 'jose';
 import { createServer, type RequestListener, type Server } from 'node:http';
+import { brotliCompressSync, deflateSync, gzipSync } from 'node:zlib';
 import type { AddressInfo } from 'node:net';
 import { checkUrl, isLoopback, isPublic, OutboundError } from '../src/address-guard.js';
 import { fetchDiscovery, fetchKeys } from '../src/fetch-provider.js';
@@ -99,9 +100,49 @@ describe('discovery (RFC 8414 section 3, OpenID Connect Discovery 1.0 section 4)
     ['a slash at the end', (base) => ({ issuer: `${base}/`, jwks_uri: `${base}/keys` }), /only in a slash/],
     ['no key set', (base) => ({ issuer: base }), /no key set address/],
     ['no object', () => [], /not a JSON object/],
+    ['an issuer that is no text', () => ({ issuer: 7 }), /issuer is of type number, not a text/],
+    ['an issuer that is null', () => ({ issuer: null }), /issuer is null, not a text/],
+    ['a relative key set address', (base) => ({ issuer: base, jwks_uri: '/keys' }), /"\/keys" is relative/],
+    ['a key set address that is no text', (base) => ({ issuer: base, jwks_uri: ['x'] }), /not a text/],
   ])('is refused with %s', async (_name, make, message) => {
     const base = await provider({ '/.well-known/openid-configuration': make });
     await expect(fetchDiscovery({ ...LOCAL, issuer: base })).rejects.toThrow(message);
+  });
+
+  test.each<[string, (text: string) => [Buffer, Record<string, string>], RegExp | null]>([
+    ['gzip', (text) => [gzipSync(text), { 'content-encoding': 'gzip' }], null],
+    ['brotli', (text) => [brotliCompressSync(text), { 'content-encoding': 'br' }], null],
+    ['deflate', (text) => [deflateSync(text), { 'content-encoding': 'deflate' }], null],
+    ['a byte order mark in front', (text) => [Buffer.from(`\ufeff${text}`), {}], null],
+    ['a coding that it is not', (text) => [Buffer.from(text), { 'content-encoding': 'gzip' }], /said that its answer is gzip, and it is not/],
+    ['an unknown coding', (text) => [Buffer.from(text), { 'content-encoding': 'zstd-of-our-own' }], /coded as zstd-of-our-own/],
+    ['more behind gzip than is read', () => [gzipSync(Buffer.alloc(5_000_000, ' ')), { 'content-encoding': 'gzip' }], /more than 524288 bytes/],
+    ['UTF-16 with its mark', (text) => [Buffer.from(`\ufeff${text}`, 'utf16le'), {}], /in UTF-16/],
+    ['UTF-16 without', (text) => [Buffer.from(text, 'utf16le'), {}], /in UTF-16/],
+    ['a page', () => [Buffer.from('<!doctype html><title>Sign in</title>'), { 'content-type': 'text/html' }], /HTML or XML page/],
+    ['half a document', (text) => [Buffer.from(text.slice(0, 20)), {}], /did not send JSON|not send JSON/],
+    ['nothing', () => [Buffer.alloc(0), {}], /an empty answer/],
+  ])('an answer with %s is read or named', async (_name, make, message) => {
+    const base: string = await serve((_req, res) => {
+      const [bytes, headers] = make(JSON.stringify({ issuer: base, jwks_uri: `${base}/keys` }));
+      res.writeHead(200, { 'content-type': 'application/json', ...headers }).end(bytes);
+    });
+    const found = fetchDiscovery({ ...LOCAL, issuer: base });
+    if (message) await expect(found).rejects.toThrow(message);
+    else expect((await found).discovery.jwksUri).toBe(`${base}/keys`);
+  });
+
+  test('an endpoint that is no web address is none', async () => {
+    const base = await provider({ '/.well-known/openid-configuration': (issuer) => ({ ...good('')(issuer), authorization_endpoint: 'javascript:alert(1)' }) });
+    expect((await fetchDiscovery({ ...LOCAL, issuer: base })).discovery.authorizationEndpoint).toBeNull();
+  });
+
+  test('a set of five hundred keys is read whole', async () => {
+    const jwk = await exportJWK((await generateKeyPair('ES256', { extractable: true })).publicKey);
+    const base = await provider({
+      '/keys': () => ({ keys: Array.from({ length: 500 }, (_, index) => ({ ...jwk, kid: `k${index}`, x5c: ['A'.repeat(1500)] })) }),
+    });
+    expect((await fetchKeys(`${base}/keys`, LOCAL)).keys).toHaveLength(500);
   });
 
   test('weak keys are refused and named; a set of nothing else is no key set', async () => {
@@ -222,5 +263,47 @@ describe('keys over time', () => {
     world.now = 800_000;
     await keys.tick();
     expect(keys.held('p').generation).toBe(first + 1);
+  });
+
+  test('keys of a release that is no longer followed serve whoever began with it, and go with the last one', async () => {
+    const { world, keys } = setUp();
+    await keys.tick();
+    const lease = keys.lease([rule]);
+    keys.follow([]);
+    expect([keys.held('p').state, lease.held('p').keys.length]).toEqual(['none', 1]);
+    world.kids = ['b'];
+    world.now = 20_000;
+    expect((await lease.refetch(rule)).keys[0]?.kid).toBe('b');
+    lease.close();
+    lease.close();
+    keys.follow([rule]);
+    expect(keys.held('p').state).toBe('none');
+  });
+
+  test('keys that were kept over a restart serve until their provider answers, within its time, and for its source only', async () => {
+    const jwk = { ...(await exportJWK((await generateKeyPair('ES256', { extractable: true })).publicKey)), kid: 'kept' };
+    const first = new ProviderKeys(
+      () => 0,
+      undefined,
+      async () => ({ keys: (await readKeySet({ keys: [jwk] }))?.keys ?? [], refused: [], cacheSeconds: null }),
+      times,
+    );
+    first.follow([rule]);
+    await first.refetch(rule);
+    const kept = JSON.parse(JSON.stringify(first.keep())) as ReturnType<typeof first.keep>;
+    const world = { now: 100_000 };
+    const second = new ProviderKeys(
+      () => world.now,
+      undefined,
+      () => Promise.reject(new Error('nothing listens')),
+      times,
+    );
+    await second.recall(kept);
+    second.follow([rule, { ...rule, id: 'q' }]);
+    expect([second.held('p').state, second.held('p').keys[0]?.kid, second.held('q').state]).toEqual(['last-good', 'kept', 'none']);
+    world.now = 601_000;
+    expect(second.held('p').state).toBe('none');
+    second.follow([{ ...rule, issuer: 'https://other.example' }]);
+    expect(second.held('p').state).toBe('none');
   });
 });

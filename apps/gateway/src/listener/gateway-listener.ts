@@ -15,9 +15,8 @@ export class GatewayListener {
   readonly #server: Server;
   readonly #context: ServeContext;
   readonly #release: () => LiveRelease | null;
-  /** Answers under way on each connection, which nothing else may be written into. */
-  readonly #answering = new WeakMap<Duplex, Set<ServerResponse>>();
-  #inFlight = 0;
+  /** Requests under way with their answers, which nothing else may be written into. */
+  readonly #answering = new Map<ServerResponse, Duplex>();
 
   /** @param tls PEM of certificate and key, to speak TLS and ask for client certificates */
   constructor(context: ServeContext, release: () => LiveRelease | null, tls: { readonly cert: Buffer; readonly key: Buffer } | null = null) {
@@ -45,13 +44,8 @@ export class GatewayListener {
   }
 
   #serve(req: IncomingMessage, res: ServerResponse, expectsContinue: boolean): void {
-    this.#inFlight++;
-    const answering = this.#answering.get(req.socket) ?? new Set();
-    this.#answering.set(req.socket, answering.add(res));
-    res.once('close', () => {
-      this.#inFlight--;
-      answering.delete(res);
-    });
+    this.#answering.set(res, req.socket);
+    res.once('close', () => this.#answering.delete(res));
     const release = this.#release();
     if (!release) {
       const found = finding('gateway.no-release', {});
@@ -65,7 +59,7 @@ export class GatewayListener {
 
   /** Runs something on a connection once its answers are written, in the order in which their requests came. */
   #afterAnswers(socket: Duplex, then: () => void): void {
-    const last = [...(this.#answering.get(socket) ?? [])].pop();
+    const last = [...this.#answering].filter(([, on]) => on === socket).pop()?.[0];
     if (last) last.once('close', () => (socket.destroyed ? undefined : this.#afterAnswers(socket, then)));
     else then();
   }
@@ -93,7 +87,7 @@ export class GatewayListener {
   }
 
   get inFlight(): number {
-    return this.#inFlight;
+    return this.#answering.size;
   }
 
   /** @returns the port, which differs from the one asked when that was 0 */

@@ -5,6 +5,7 @@ import {
   Exchange,
   finding,
   resourceMetadata,
+  UPSTREAM_LIMITS,
   type CompiledRelease,
   type Finding,
   type GatewayAnswer,
@@ -75,7 +76,7 @@ export class ServedRequest implements AnswerSink {
     this.#res = res;
     this.#live = live;
     live.begin();
-    res.once('close', () => live.end());
+    res.once('close', () => this.#closed());
     this.#context = context;
     this.#address = addressOf(req);
     this.#exchange = new Exchange({
@@ -158,12 +159,7 @@ export class ServedRequest implements AnswerSink {
       ruled: this.#live.certificateHeader,
     });
     const hasBody = hasBodyOf(req);
-    const { leastBytesPerSecond, paceMs } = upstream.limits;
-    if (hasBody) {
-      this.#body = detached(req, (bytes) => (this.#requestBytes += bytes));
-      this.#sending = new Pace(leastBytesPerSecond, paceMs);
-    }
-    this.#reading = new Pace(leastBytesPerSecond, paceMs);
+    if (hasBody) this.#body = detached(req, (bytes) => (this.#requestBytes += bytes));
     const forwarding = new Forwarding(
       upstream,
       { method: this.#exchange.method, path, headers, body: this.#body, caller: callerOf(this.#exchange, this.#address), arrivedAt: this.#startedAt },
@@ -171,23 +167,31 @@ export class ServedRequest implements AnswerSink {
     );
     this.#forwarding = forwarding;
     this.#context.transfers.add(this);
-    this.#res.on('close', () => {
-      this.#context.transfers.delete(this);
-      if (this.#res.writableFinished) return;
-      forwarding.abort();
-      this.#record(499, finding('upstream.caller-left', { address: upstream.address }));
-    });
     forwarding.send();
+  }
+
+  /** The answer is written, or the caller has gone: what this request held is given back. */
+  #closed(): void {
+    this.#live.end();
+    if (!this.#forwarding || !this.#upstream) return;
+    this.#context.transfers.delete(this);
+    if (this.#res.writableFinished) return;
+    this.#forwarding.abort();
+    this.#record(499, finding('upstream.caller-left', { address: this.#upstream.address }));
   }
 
   /** Cuts off a caller that sends or reads too slowly. Called now and then while the request is under way. */
   look(now: number): void {
     const { writableLength, writableNeedDrain, writableEnded } = this.#res;
+    const { leastBytesPerSecond, paceMs } = this.#upstream?.limits ?? UPSTREAM_LIMITS;
+    // Made here and not with the request: most are gone before anybody looks.
+    this.#sending ??= new Pace(leastBytesPerSecond, paceMs);
+    this.#reading ??= new Pace(leastBytesPerSecond, paceMs);
     // A body that the upstream does not take yet waits for the upstream, not for the caller.
     const sends = this.#body !== null && !this.#req.complete && !this.#body.writableNeedDrain && !this.#body.destroyed;
-    const slowSender = this.#sending?.look(now, this.#requestBytes, sends);
+    const slowSender = this.#sending.look(now, this.#requestBytes, sends);
     if (slowSender) return this.#cutOff(finding('message.sender-too-slow', { ...slowSender }));
-    const slowReader = this.#reading?.look(now, this.#responseBytes - writableLength, writableNeedDrain || (writableEnded && writableLength > 0));
+    const slowReader = this.#reading.look(now, this.#responseBytes - writableLength, writableNeedDrain || (writableEnded && writableLength > 0));
     if (slowReader) this.#cutOff(finding('message.reader-too-slow', { ...slowReader }));
   }
 

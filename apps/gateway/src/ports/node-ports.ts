@@ -1,4 +1,4 @@
-import type { Introspection, KeySource, Ports, ReplayMemory } from '@virga/core';
+import type { Introspection, KeySource, Ports, ReplayMemory, TokenCache } from '@virga/core';
 import * as crypto from 'node:crypto';
 import { performance } from 'node:perf_hooks';
 import type { Nonces } from './nonces.js';
@@ -12,11 +12,12 @@ export interface NodeParts {
   readonly nonces: Nonces;
   /** Belongs to the node and outlives every release: a proof used under one is used under the next. */
   readonly replay: ReplayMemory;
+  readonly tokens: TokenCache;
   fault(error: unknown, at: string): void;
 }
 
 /** The ports of a gateway node: real clocks, SHA-256, and what the node holds. */
-export function nodePorts({ keys, introspection, facts, nonces, replay, fault }: NodeParts): Ports {
+export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, fault }: NodeParts): Ports {
   return {
     now: Date.now,
     ticks: () => performance.now(),
@@ -24,6 +25,7 @@ export function nodePorts({ keys, introspection, facts, nonces, replay, fault }:
     keys,
     introspection,
     replay,
+    tokens,
     fault,
     nonces,
     secrets: facts,

@@ -1,6 +1,7 @@
 import { apiRule, goodClaims, makeProvider, NOW, operation, portsOf, releaseOf, requires, TestKeys, type TestProvider } from '../../test/support.js';
 import type { AccessRule } from '../document/access-rule.js';
 import type { ApiRule } from '../document/release-document.js';
+import type { ProviderRule } from '../document/provider-rule.js';
 import { compileRelease } from '../release/compile-release.js';
 import { ConfigError } from '../util/config-error.js';
 import { answerOf } from './answer.js';
@@ -156,6 +157,18 @@ describe('steps of a request', () => {
     now = NOW;
     keys.set('trust', { ...other.key });
     expect((await ask(release, 'GET', '/gates-api/gates', headers)).code).toBe('token.key-unknown');
+  });
+
+  test('a token known under one release is known under the next, unless its provider is trusted in another way', async () => {
+    const ports = portsOf(keys);
+    const token = bearer(await trust.sign(goodClaims()));
+    const under = async (rule: ProviderRule) =>
+      (await ask(compileRelease(releaseOf([rule], apiRule()), ports), 'GET', '/gates-api/gates', token)).exchange.steps[2]?.finding.code;
+    const again = (): ProviderRule => JSON.parse(JSON.stringify(trust.rule)) as ProviderRule;
+    expect(await under(trust.rule)).toBe('token.verified');
+    expect(await under(again())).toBe('token.known');
+    const client = { ...trust.rule.claimMap.client, paths: ['azp'] };
+    expect(await under({ ...again(), claimMap: { ...trust.rule.claimMap, client } })).toBe('token.verified');
   });
 
   test('what matches nothing is refused', async () => {

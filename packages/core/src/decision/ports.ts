@@ -1,6 +1,7 @@
 import { LocalReplayMemory, type ReplayMemory } from '../proof/replay-memory.js';
 import type { Introspection } from '../token/introspection.js';
 import { Revocations } from '../token/revocations.js';
+import { TokenCache } from '../token/token-cache.js';
 import type { KeySource } from '../token/verify-token.js';
 
 /** Nonces that this gateway hands out for proofs (RFC 9449 section 9). */
@@ -26,6 +27,8 @@ export interface Ports {
   readonly keys: KeySource;
   readonly introspection: Introspection;
   readonly replay: ReplayMemory;
+  /** Tokens that were verified before. */
+  readonly tokens: TokenCache;
   readonly nonces: NonceSource;
   readonly secrets: SecretSource;
   revocations(): Revocations;
@@ -40,6 +43,7 @@ export function closedPorts(given: Pick<Ports, 'now' | 'ticks' | 'digest' | 'key
   return {
     introspection: { ask: () => Promise.resolve({ outcome: 'unavailable', reason: 'nothing is asked outside here' }) },
     replay: new LocalReplayMemory(),
+    tokens: new TokenCache(),
     nonces: { current: () => '', accepts: () => false },
     secrets: { value: () => null },
     revocations: () => NONE_REVOKED,

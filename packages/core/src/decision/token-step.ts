@@ -32,7 +32,8 @@ export function compileTokenStep(rights: CompiledRights, rule: TokenRule, contex
   const accepted = [...rights.providers].map((id) => context.providers.get(id)?.rule.name ?? id);
   const audience = rule.audiences === 'ANY_AUDIENCE' ? 'ANY_AUDIENCE' : rule.audiences.join(', ');
   const { cache, ports } = context;
-  const generation = (providerId: string) => ports.keys.held(providerId).generation;
+  const isCurrent = ({ provider, form, generation }: VerifiedToken): boolean =>
+    context.providers.get(provider.id)?.rule === provider && (form === 'opaque' || generation === ports.keys.held(provider.id).generation);
   const prove = compileProve(rights, rule, context);
 
   const judge = (exchange: Exchange, token: VerifiedToken, known: boolean, now: number): Finding => {
@@ -57,7 +58,7 @@ export function compileTokenStep(rights: CompiledRights, rule: TokenRule, contex
       const now = ports.now();
       const digest = ports.digest(text);
       exchange.credentialDigest = digest;
-      const known = cache.find(digest, now, generation);
+      const known = cache.find(digest, now, isCurrent);
       // What an operation cannot open itself it does not take, though another one may have opened it.
       if (known && known.decryptedBy === (known.decryptedBy === null ? null : rule.decryptionSecret)) return judge(exchange, known, true, now);
       return prove(text, digest).then((result) => {

@@ -15,7 +15,6 @@ import { compileClaimMap } from '../provider/compile-claim-map.js';
 import type { TokenRule } from '../document/token-rule.js';
 import { readTemplate, type TemplateSegment } from '../route/path-template.js';
 import { Router } from '../route/router.js';
-import { TokenCache } from '../token/token-cache.js';
 import type { TrustedProvider } from '../token/verify-token.js';
 import { ConfigError } from '../util/config-error.js';
 import { finding } from '../verdict/codes.js';
@@ -38,11 +37,14 @@ export function compileRelease(document: ReleaseDocument, ports: Ports): Compile
  */
 export function* compileInSteps(document: ReleaseDocument, ports: Ports): Generator<void, CompiledRelease> {
   yield* checkInSteps(document);
-  const trusted = document.providers.map((rule, index): TrustedProvider => ({ rule, readPrincipal: compileClaimMap(rule, `/providers/${index}`) }));
+  const trusted = document.providers.map((rule, index): TrustedProvider => ({
+    rule: ports.tokens.ruleOf(rule),
+    readPrincipal: compileClaimMap(rule, `/providers/${index}`),
+  }));
   const providersById = new Map(trusted.map((provider) => [provider.rule.id, provider]));
   // Tokens of providers that are asked are never proved by a key, so their issuers choose none.
   const byIssuer = new Map(trusted.filter(({ rule }) => !takesOpaqueTokens(rule)).map((provider) => [provider.rule.issuer, provider]));
-  const context: TokenContext = { verifier: { byIssuer, keys: ports.keys }, cache: new TokenCache(), providers: providersById, ports };
+  const context: TokenContext = { verifier: { byIssuer, keys: ports.keys }, cache: ports.tokens, providers: providersById, ports };
   const router = new Router<CompiledOperation, CompiledApi>();
   const apis: CompiledApi[] = [];
   for (const [index, api] of document.apis.entries()) apis.push(yield* addApi(api, index, router, context));

@@ -7,14 +7,16 @@ interface Around<L> {
   readonly node: Node<L>;
 }
 
+/** Members are made when they are needed: a release has many nodes, and most have few members. */
 interface Node<L> {
-  readonly fixed: Map<string, Node<L>>;
-  readonly arounds: Around<L>[];
+  fixed: Map<string, Node<L>> | null;
+  arounds: Around<L>[] | null;
   parameter: Node<L> | null;
-  readonly leaves: L[];
+  leaves: L[] | null;
 }
 
-const newNode = <L>(): Node<L> => ({ fixed: new Map(), arounds: [], parameter: null, leaves: [] });
+const newNode = <L>(): Node<L> => ({ fixed: null, arounds: null, parameter: null, leaves: null });
+const NONE: readonly never[] = Object.freeze([]);
 
 /**
  * Templates as the most lenient reader would match them. Asked with a path it names whatever some upstream could take
@@ -26,7 +28,7 @@ export class LenientIndex<L> {
   add(template: readonly TemplateSegment[], leaf: L): void {
     let node = this.#root;
     for (const segment of trimmed(template, isEmptyEnd)) node = childOf(node, segment);
-    node.leaves.push(leaf);
+    (node.leaves ??= []).push(leaf);
   }
 
   /** The first leaf that a reading of this path leads to and that `wanted` takes; null when there is none. */
@@ -51,6 +53,7 @@ function trimmed<S>(segments: readonly S[], isEmpty: (segment: S) => boolean): r
 function childOf<L>(node: Node<L>, segment: TemplateSegment): Node<L> {
   if (segment.kind === 'fixed') {
     const key = foldSegment(segment.text);
+    node.fixed ??= new Map();
     let child = node.fixed.get(key);
     if (!child) node.fixed.set(key, (child = newNode()));
     return child;
@@ -60,6 +63,7 @@ function childOf<L>(node: Node<L>, segment: TemplateSegment): Node<L> {
     const folded = foldText(decodeFixed(text));
     return index === all.length - 1 ? cutEnd(folded) : index === 0 ? folded.trimStart() : folded;
   });
+  node.arounds ??= [];
   const same = node.arounds.find((around) => around.texts.join('{}') === texts.join('{}'));
   if (same) return same.node;
   const around = { texts, node: newNode<L>() };
@@ -76,12 +80,12 @@ function decodeFixed(text: string): string {
 }
 
 function visit<L>(node: Node<L>, readings: readonly (readonly string[])[], index: number, wanted: (leaf: L) => boolean): L | null {
-  if (index === readings.length) return node.leaves.find(wanted) ?? null;
+  if (index === readings.length) return node.leaves?.find(wanted) ?? null;
   for (const reading of readings[index] ?? []) {
-    const next = node.fixed.get(reading);
+    const next = node.fixed?.get(reading);
     const found = next ? visit(next, readings, index + 1, wanted) : null;
     if (found !== null) return found;
-    for (const around of node.arounds) {
+    for (const around of node.arounds ?? NONE) {
       const inside = fitsAround(around.texts, reading) ? visit(around.node, readings, index + 1, wanted) : null;
       if (inside !== null) return inside;
     }
@@ -106,7 +110,7 @@ function fitsAround(texts: readonly string[], segment: string): boolean {
 
 function overlap<L>(node: Node<L>, template: readonly TemplateSegment[], index: number, wanted: (leaf: L) => boolean): L | null {
   const segment = template[index];
-  if (segment === undefined) return node.leaves.find(wanted) ?? null;
+  if (segment === undefined) return node.leaves?.find(wanted) ?? null;
   for (const next of nextNodes(node, segment)) {
     const found = overlap(next, template, index + 1, wanted);
     if (found !== null) return found;
@@ -117,13 +121,13 @@ function overlap<L>(node: Node<L>, template: readonly TemplateSegment[], index: 
 function* nextNodes<L>(node: Node<L>, segment: TemplateSegment): Generator<Node<L>> {
   if (segment.kind === 'fixed') {
     for (const reading of foldings(segment.text)) {
-      const next = node.fixed.get(reading);
+      const next = node.fixed?.get(reading);
       if (next) yield next;
-      for (const around of node.arounds) if (fitsAround(around.texts, reading)) yield around.node;
+      for (const around of node.arounds ?? NONE) if (fitsAround(around.texts, reading)) yield around.node;
     }
   } else {
-    yield* node.fixed.values();
-    for (const around of node.arounds) yield around.node;
+    if (node.fixed) yield* node.fixed.values();
+    for (const around of node.arounds ?? NONE) yield around.node;
   }
   if (node.parameter) yield node.parameter;
 }

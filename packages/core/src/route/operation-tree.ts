@@ -13,12 +13,12 @@ interface Branch<T> {
 }
 
 interface Node<T> {
-  readonly fixed: Map<string, Node<T>>;
-  readonly branches: Branch<T>[];
+  fixed: Map<string, Node<T>> | null;
+  branches: Branch<T>[] | null;
   methods: Map<string, T> | null;
 }
 
-const newNode = <T>(): Node<T> => ({ fixed: new Map(), branches: [], methods: null });
+const newNode = <T>(): Node<T> => ({ fixed: null, branches: null, methods: null });
 
 /**
  * The operations of one API, as a radix tree over path segments. Fixed segments come before parameters (OpenAPI 3.1.2
@@ -45,12 +45,14 @@ export class OperationTree<T> {
 }
 
 function fixedChild<T>(node: Node<T>, text: string): Node<T> {
+  node.fixed ??= new Map();
   let child = node.fixed.get(text);
   if (!child) node.fixed.set(text, (child = newNode()));
   return child;
 }
 
 function branchChild<T>(node: Node<T>, around: readonly string[] | null): Node<T> {
+  node.branches ??= [];
   const same = node.branches.find((branch) => branch.around?.join('{}') === around?.join('{}'));
   if (same) return same.node;
   const branch = { around, node: newNode<T>() };
@@ -75,9 +77,9 @@ class Search<T> {
   visit(node: Node<T>, index: number): boolean {
     if (index === this.#segments.length) return this.#arrive(node);
     const segment = this.#segments[index] ?? '';
-    const next = node.fixed.get(segment);
+    const next = node.fixed?.get(segment);
     if (next && this.visit(next, index + 1)) return true;
-    return segment !== '' && node.branches.some((branch) => this.#enter(branch, segment, index));
+    return segment !== '' && node.branches !== null && node.branches.some((branch) => this.#enter(branch, segment, index));
   }
 
   #enter(branch: Branch<T>, segment: string, index: number): boolean {

@@ -55,6 +55,7 @@ export class Router<T, A> {
   readonly #gateway = new LenientIndex<Leaf<T, A>>();
   readonly #upstreams = new Map<string, LenientIndex<Leaf<T, A>>>();
   readonly #leaves: Leaf<T, A>[] = [];
+  #areas = 0;
 
   /**
    * @returns what adds operations to the area; `rule` is one value for all operations with the same checks
@@ -81,21 +82,28 @@ export class Router<T, A> {
       tree: new OperationTree(),
     };
     node.area = area;
+    this.#areas++;
     return (template, method, target, rule, at) => this.#add(area, template, method, target, rule, at);
   }
 
   #add(area: Area<T, A>, template: readonly TemplateSegment[], method: string, target: T, rule: unknown, pointer: string): void {
-    const atUpstream = [...area.prefixTemplate, ...template];
+    const atUpstream = area.prefix.length === 0 ? template : [...area.prefixTemplate, ...template];
     const atGateway = [...area.baseTemplate, ...template];
     const leaf: Leaf<T, A> = { area, method, target, rule, atUpstream, atGateway, contested: true };
     area.tree.add(template, method, leaf, pointer);
     area.upstream.add(atUpstream, leaf);
-    this.#gateway.add(atGateway, leaf);
     this.#leaves.push(leaf);
   }
 
   /** Finds once which operations are alone in what they answer, so that their requests need not be compared. Yields between operations. */
   *complete(): Generator<void, void> {
+    // With one API alone there is no other that a spelling of its base could lead to.
+    if (this.#areas > 1) {
+      for (const leaf of this.#leaves) {
+        this.#gateway.add(leaf.atGateway, leaf);
+        yield;
+      }
+    }
     for (const leaf of this.#leaves) {
       const rival = (other: Leaf<T, A>): boolean => couldRun(leaf.method, other.method) && isRivalAtUpstream(leaf, other, null);
       const stranger = (other: Leaf<T, A>): boolean => couldRun(leaf.method, other.method) && isRivalAtGateway(leaf, other, leaf.area.base);

@@ -1,25 +1,40 @@
 import { LRUCache } from 'lru-cache';
+import type { ProviderRule } from '../document/provider-rule.js';
+import { canonicalJson } from '../util/canonical-json.js';
 import type { VerifiedToken } from './verified-token.js';
 
-/** At most this many verified tokens are kept by one release of one node. */
+/** At most this many verified tokens are kept by one node. */
 export const TOKEN_CACHE_SIZE = 100_000;
+/** Rules of providers that are told apart; more are simply not shared between releases. */
+const MAX_RULES = 1000;
 
 /**
- * Verified tokens by the hash of their text, so that no token is held. It belongs to one compiled release, so a new
- * release starts empty; an entry is dropped when the keys that verified it have changed since, or when its time is up.
+ * Verified tokens by the hash of their text, so that no token is held. It belongs to whoever runs decisions and outlives
+ * releases: an entry is used only under the very rule of its provider that it was verified by, and as long as the keys
+ * that verified it are in force.
  */
 export class TokenCache {
   readonly #entries: LRUCache<string, VerifiedToken>;
+  readonly #rules = new Map<string, ProviderRule>();
 
   constructor(size = TOKEN_CACHE_SIZE) {
     this.#entries = new LRUCache({ max: size });
   }
 
-  /** @param generation the present generation of the keys of the entry's provider, asked only on a hit */
-  find(hash: string, nowMs: number, generation: (providerId: string) => number): VerifiedToken | null {
+  /** One object for all equal rules, so that releases which trust a provider alike share its tokens. */
+  ruleOf(rule: ProviderRule): ProviderRule {
+    const key = canonicalJson(rule);
+    const known = this.#rules.get(key);
+    if (known) return known;
+    if (this.#rules.size < MAX_RULES) this.#rules.set(key, rule);
+    return rule;
+  }
+
+  /** @param isCurrent whether an entry's provider and keys are those in force, asked only on a hit */
+  find(hash: string, nowMs: number, isCurrent: (token: VerifiedToken) => boolean): VerifiedToken | null {
     const token = this.#entries.get(hash);
     if (!token) return null;
-    if (nowMs >= token.usableUntil || (token.form === 'jwt' && token.generation !== generation(token.provider.id))) {
+    if (nowMs >= token.usableUntil || !isCurrent(token)) {
       this.#entries.delete(hash);
       return null;
     }

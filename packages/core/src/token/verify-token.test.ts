@@ -211,13 +211,20 @@ describe('the cache of verified tokens', () => {
     return verified;
   };
 
+  test('gives equal rules one object, and rules that differ in anything two', () => {
+    const cache = new TokenCache();
+    const rule = cache.ruleOf(trust.rule);
+    expect(cache.ruleOf(JSON.parse(JSON.stringify(trust.rule)) as typeof rule)).toBe(rule);
+    expect(cache.ruleOf({ ...rule, leewaySeconds: rule.leewaySeconds + 1 })).not.toBe(rule);
+  });
+
   test('forgets at expiry, when keys change, and beyond its size', async () => {
     const token = await held();
     const cache = new TokenCache(2);
-    const generation = () => token.generation;
+    const generation = () => true;
     cache.keep('a', token, NOW);
     expect(cache.find('a', NOW, generation)).toBe(token);
-    expect(cache.find('a', NOW, () => token.generation + 1)).toBeNull();
+    expect(cache.find('a', NOW, () => false)).toBeNull();
     cache.keep('a', token, NOW);
     // The largest leeway that a rule may allow counts here; the checks of each request look at the times again.
     expect(cache.find('a', NOW + 899_000, generation)).toBe(token);
