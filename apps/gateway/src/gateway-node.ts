@@ -1,7 +1,6 @@
 import { ConfigError, LocalReplayMemory, takesOpaqueTokens, TokenCache, type ReleaseDocument, type KeySource, type ReplayMemory } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys, type KeptKeys, type KeyLease } from '@virga/outbound';
 import type { ExamineAsk, ExamineOutcome, FeedMessage, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
-import { createHmac, timingSafeEqual } from 'node:crypto';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { performance } from 'node:perf_hooks';
@@ -9,6 +8,7 @@ import { ControlLink } from './control/control-link.js';
 import { GatewayListener } from './listener/gateway-listener.js';
 import type { ServeContext, Transfer } from './listener/serve-request.js';
 import { compileBetweenRequests, LiveRelease } from './live-release.js';
+import type { NodeOptions } from './node-options.js';
 import { Nonces } from './ports/nonces.js';
 import { nodePorts } from './ports/node-ports.js';
 import { PrivateFacts } from './ports/private-facts.js';
@@ -16,26 +16,11 @@ import { reportProviders } from './ports/report-providers.js';
 import { Drafts } from './probe/drafts.js';
 import { runExamine } from './probe/run-examine.js';
 import { runProbe } from './probe/run-probe.js';
+import { isSigned } from './probe/signed-probe.js';
 import { Recorder } from './records/recorder.js';
 import { Snapshot } from './snapshot/snapshot.js';
 import { SealedFile } from './snapshot/sealed-file.js';
 import { UpstreamPools } from './upstream/pools.js';
-
-export interface NodeOptions {
-  readonly name: string;
-  readonly host: string;
-  /** 0 takes any free port. */
-  readonly port: number;
-  /** Public address of the gateway, without a slash at the end; made of host and port when left out. */
-  readonly publicOrigin?: string;
-  readonly controlUrl: string;
-  readonly token: string;
-  /** Folder for the last good release. */
-  readonly folder: string;
-  /** A second listener that speaks TLS and takes client certificates. Files hold PEM. */
-  readonly tls?: { readonly port: number; readonly certificateFile: string; readonly keyFile: string; readonly publicOrigin?: string };
-  readonly log: (text: string) => void;
-}
 
 const FLUSH_MS = 200;
 const STATUS_MS = 2000;
@@ -194,7 +179,11 @@ export class GatewayNode {
         this.#taking = this.#taking.then(() => this.#take(message.number, message.hash, message.document, true)).then(() => this.#sendStatus());
         return;
       case 'private-facts':
-        void this.#facts.take({ secrets: message.secrets, revocations: message.revocations }).then(() => this.#tick());
+        try {
+          void this.#facts.take({ secrets: message.secrets, revocations: message.revocations }).then(() => this.#tick());
+        } catch (error) {
+          this.#options.log((error as Error).message);
+        }
         return;
       case 'examine':
         void this.#examine(message.askId, message.hash, message.document, message.request);
@@ -334,12 +323,4 @@ export class GatewayNode {
       ].filter((problem) => problem !== null),
     };
   }
-}
-
-/** Whether a header is `nonce.mac` made with the node's token. */
-function isSigned(header: string, token: string): boolean {
-  const [nonce = '', mac = ''] = header.split('.');
-  const expected = createHmac('sha256', token).update(nonce).digest();
-  const given = Buffer.from(mac, 'base64url');
-  return given.length === expected.length && timingSafeEqual(given, expected);
 }

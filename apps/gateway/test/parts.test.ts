@@ -188,16 +188,27 @@ describe('what a node keeps for itself', () => {
     expect([again.value('a'), again.value('b'), again.revocations.size]).toEqual([null, 'x', 0]);
   });
 
-  test('a changed or missing file counts as nothing', async () => {
+  test.each<[string, unknown]>([
+    ['no revocations', { secrets: {} }],
+    ['revocations that are null', { secrets: {}, revocations: null }],
+    ['a revocation that is none', { secrets: {}, revocations: ['x'] }],
+    ['a revocation of nothing', { secrets: {}, revocations: [{ ...revocation, value: undefined }] }],
+    ['no secrets', { revocations: [] }],
+  ])('facts with %s change nothing: what was revoked stays so', async (_name, facts) => {
+    const known = new PrivateFacts('token', `${file}-form`);
+    await known.take({ secrets: { a: 'x' }, revocations: [revocation] });
+    expect(() => known.take(facts as never)).toThrow(/cannot be read/);
+    expect([known.value('a'), known.revocations.size]).toEqual(['x', 1]);
+  });
+
+  test('a changed file is told from a missing one, and neither gives facts', async () => {
     const bytes = readFileSync(file);
     bytes[20] = (bytes[20] ?? 0) ^ 1;
     writeFileSync(file, bytes);
     const facts = new PrivateFacts('token', file);
-    await facts.restore();
-    expect(facts.value('b')).toBeNull();
+    expect([await facts.restore(), facts.known, facts.value('b')]).toEqual([false, false, null]);
     const missing = new PrivateFacts('token', `${file}-nowhere`);
-    await missing.restore();
-    expect(missing.value('b')).toBeNull();
+    expect([await missing.restore(), missing.known, missing.value('b')]).toEqual([true, false, null]);
   });
 });
 

@@ -1,3 +1,6 @@
+import { Background } from '../src/http/background.js';
+import { Turns } from '../src/http/turns.js';
+import { storageProblem } from '../src/store/store.js';
 import { RECORD_LIMITS } from '../../gateway/src/records/recorder.js';
 import { accessFrom, accessView } from '../src/control/apis/access-mapping.js';
 import { SAMPLING } from '../src/control/traces/traces.service.js';
@@ -52,3 +55,51 @@ describe('rules on their way in and out', () => {
 test('the console says of sampling what the gateway does', () => {
   expect(SAMPLING).toEqual({ passedPerSecond: RECORD_LIMITS.passedPerSecond, refusedPerSecond: RECORD_LIMITS.refusedPerSecond });
 });
+
+describe('turns', () => {
+  test('a few at a time, a bounded number wait, one more is refused; each gives its turn back once', async () => {
+    const turns = new Turns(2, 2);
+    const [first, second] = [await turns.take(), await turns.take()];
+    const order: string[] = [];
+    const waiting = ['third', 'fourth'].map(async (name) => {
+      const done = await turns.take();
+      order.push(name);
+      return done;
+    });
+    await Promise.resolve();
+    expect(await turns.take()).toBeNull();
+    first?.();
+    first?.();
+    await new Promise((resolve) => setImmediate(resolve));
+    expect(order).toEqual(['third']);
+    second?.();
+    for (const done of await Promise.all(waiting)) done?.();
+    expect(order).toEqual(['third', 'fourth']);
+    const again = [await turns.take(), await turns.take()];
+    expect(again.every(Boolean)).toBe(true);
+  });
+});
+
+describe('work in the background', () => {
+  test('that fails is said until it succeeds again, and ends nothing', async () => {
+    const background = new Background();
+    const settled = () => new Promise((resolve) => setTimeout(resolve, 5));
+    background.own('Sweeping', () => Promise.reject(new Error('the disk is full')));
+    background.own('Counting', () => {
+      throw new Error('no fingers');
+    });
+    background.own('Looking', () => Promise.resolve());
+    await settled();
+    expect([...background.problems].sort()).toEqual(['Counting failed: no fingers', 'Sweeping failed: the disk is full']);
+    background.own('Sweeping', () => Promise.resolve());
+    await settled();
+    expect(background.problems).toEqual(['Counting failed: no fingers']);
+  });
+});
+
+test.each([
+  [{ parent: { code: 'SQLITE_FULL' } }, 'the disk is full'],
+  [{ code: 'SQLITE_BUSY' }, 'another program holds the database'],
+  [{ parent: { code: 'SQLITE_CONSTRAINT' } }, null],
+  [new Error('x'), null],
+])('%j is told as %s', (error, said) => expect(storageProblem(error)).toBe(said));

@@ -14,16 +14,15 @@ import {
 import { PROBE_HEADER, REQUEST_ID_HEADER } from '@virga/protocol';
 import type { IncomingHttpHeaders, IncomingMessage, ServerResponse } from 'node:http';
 import { performance } from 'node:perf_hooks';
-import { PassThrough } from 'node:stream';
+import type { PassThrough } from 'node:stream';
 import type { LiveRelease } from '../live-release.js';
 import type { Recorder } from '../records/recorder.js';
 import { Forwarding, type AnswerSink } from '../upstream/forward.js';
 import type { Upstream } from '../upstream/pools.js';
 import { headersBack, headersUp, queryUp, withheldPlaces } from './forward-headers.js';
-import { isHost } from './forward-names.js';
 import { drainUpload } from './linger.js';
-import { LISTENER_LIMITS } from './listener-limits.js';
 import { Pace } from './pace.js';
+import { addressOf, callerOf, detached, hasBodyOf, wrongMessage } from './request-facts.js';
 import { nonceFor } from './nonce-for.js';
 import { newRequestId, traceContext } from './request-ids.js';
 
@@ -299,42 +298,4 @@ export class ServedRequest implements AnswerSink {
       typeof probe === 'string' && this.#context.isProbe(probe),
     );
   }
-}
-
-/**
- * The body of a request as a stream of its own. The client library destroys the body it was given when a call fails;
- * given the request itself, it would close the caller's connection before the refusal could be written.
- */
-function detached(req: IncomingMessage, count: (bytes: number) => void): PassThrough {
-  const body = new PassThrough();
-  req.on('data', (part: Buffer) => count(part.length));
-  req.pipe(body);
-  req.once('error', (error) => body.destroy(error));
-  body.on('error', () => undefined);
-  return body;
-}
-
-const hasBodyOf = ({ headers }: IncomingMessage): boolean =>
-  headers['transfer-encoding'] !== undefined || (headers['content-length'] !== undefined && headers['content-length'] !== '0');
-
-/** What two readers of this message could understand differently, or what it has too much of; null when nothing is. */
-function wrongMessage(req: IncomingMessage): Finding | null {
-  const { host, 'transfer-encoding': coding } = req.headers;
-  if (host === undefined || host.includes(',')) return finding('message.host-missing', { found: host === undefined ? 0 : host.split(',').length });
-  if (!isHost(host)) return finding('message.host-malformed', { found: host.slice(0, 200) });
-  const count = req.rawHeaders.length / 2;
-  if (count > LISTENER_LIMITS.maxHeaderFields) return finding('message.headers-too-many', { count, limit: LISTENER_LIMITS.maxHeaderFields });
-  if (coding !== undefined && coding.trim().toLowerCase() !== 'chunked') return finding('message.transfer-coding', { found: coding.slice(0, 200) });
-  return null;
-}
-
-/** Who counts as holding a connection of the upstream: the client that was proved, or else the address. */
-function callerOf({ principal }: Exchange, address: string): string {
-  return principal?.client ? `${principal.client} of ${principal.providerName}` : address;
-}
-
-/** The address the gateway saw, IPv4-mapped IPv6 written as IPv4 (RFC 4291 section 2.5.5.2). */
-function addressOf(req: IncomingMessage): string {
-  const address = req.socket.remoteAddress ?? '';
-  return address.startsWith('::ffff:') ? address.slice(7) : address;
 }

@@ -1,4 +1,4 @@
-import { Revocations, type Revocation, type SecretSource } from '@virga/core';
+import { isRecord, Revocations, type Revocation, type SecretSource } from '@virga/core';
 import { SealedFile } from '../snapshot/sealed-file.js';
 
 interface Facts {
@@ -38,8 +38,13 @@ export class PrivateFacts implements SecretSource {
     return this.#secrets.get(name) ?? null;
   }
 
-  /** Takes what the control plane sent, at once, and keeps it. */
+  /**
+   * Takes what the control plane sent, at once, and keeps it. What has not the form of facts changes nothing: it must not
+   * count as nothing revoked.
+   * @throws Error
+   */
   take(facts: Facts): Promise<void> {
+    if (!isFacts(facts)) throw new Error('secrets and revocations came in a form that cannot be read; those known before stay in force');
     this.#set(facts);
     return this.#file.write(facts);
   }
@@ -52,7 +57,8 @@ export class PrivateFacts implements SecretSource {
   async restore(): Promise<boolean> {
     const kept = await this.#file.read();
     if (kept.state !== 'read') return kept.state === 'missing';
-    this.#set(kept.value as Facts);
+    if (!isFacts(kept.value)) return false;
+    this.#set(kept.value);
     return true;
   }
 
@@ -61,4 +67,9 @@ export class PrivateFacts implements SecretSource {
     this.#revocations = new Revocations(revocations);
     this.#known = true;
   }
+}
+
+function isFacts(value: unknown): value is Facts {
+  if (!isRecord(value) || !isRecord(value['secrets']) || !Array.isArray(value['revocations'])) return false;
+  return value['revocations'].every((entry) => isRecord(entry) && typeof entry['value'] === 'string' && typeof entry['providerId'] === 'string');
 }

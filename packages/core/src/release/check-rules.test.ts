@@ -2,8 +2,10 @@ import { apiRule, operation, providerRule, portsOf, releaseOf, requires, TestKey
 import { sourceOf, STANDARD_CLAIM_MAP } from '../document/claim-map.js';
 import type { ProviderRule, ProviderSource } from '../document/provider-rule.js';
 import type { ApiRule, ReleaseDocument } from '../document/release-document.js';
+import type { AccessRule } from '../document/access-rule.js';
 import type { Algorithm } from '../document/algorithms.js';
 import { tokenRule, type TokenOverride, type TokenPlace } from '../document/token-rule.js';
+import { UPSTREAM_LIMITS } from '../document/upstream-limits.js';
 import { ConfigError } from '../util/config-error.js';
 import { checkDocument } from './check-document.js';
 import { compileRelease } from './compile-release.js';
@@ -159,5 +161,80 @@ describe('what a release shares', () => {
     expect(c?.fallLine).not.toBe(a?.fallLine);
     expect(d?.fallLine).not.toBe(a?.fallLine);
     expect([a?.token.clients, d?.token.clients]).toEqual(['ANY_CLIENT', ['c']]);
+  });
+});
+
+describe('a release that an older writer, a hand or a fault made: what cannot be read is refused, never taken as nothing asked', () => {
+  const scheme = { scheme: 'trust', scopes: ['x'], match: 'all', roles: [] };
+  const ofAccess = (access: unknown): string | null => wrongAt(releaseOf([providerRule()], apiRule({ access: access as AccessRule })));
+  const ofAlternatives = (...alternatives: unknown[]): string | null => ofAccess({ kind: 'required', origin: 'hand', alternatives });
+  const ofOperation = (change: object): string | null =>
+    wrongAt(releaseOf([providerRule()], apiRule({ operations: [{ ...operation('GET', '/a'), ...change }] })));
+  const ofToken = (change: object): string | null => ofRule(change as TokenOverride);
+
+  test.each<[string, unknown, string]>([
+    ['no rule', null, ''],
+    ['a rule that is a word', 'public', ''],
+    ['no kind', { origin: 'hand' }, '/kind'],
+    ['a kind that nobody knows', { kind: 'anyone', origin: 'hand' }, '/kind'],
+    ['a kind with a capital', { kind: 'Required', origin: 'hand', alternatives: [[scheme]] }, '/kind'],
+    ['no alternatives', { kind: 'required', origin: 'hand' }, '/alternatives'],
+    ['alternatives that are one', { kind: 'required', origin: 'hand', alternatives: { 0: [scheme] } }, '/alternatives'],
+  ])('who may call: %s', (_name, access, pointer) => expect(ofAccess(access)).toBe(`/apis/0/access${pointer}`));
+
+  test.each<[string, unknown, string]>([
+    ['null', null, ''],
+    ['a word', 'trust', ''],
+    ['an object in place of a list', scheme, ''],
+    ['a requirement that is null', [null], '/0'],
+    ['no scheme', [{ ...scheme, scheme: undefined }], '/0/scheme'],
+    ['an empty scheme', [{ ...scheme, scheme: '' }], '/0/scheme'],
+    ['scopes that are a text', [{ ...scheme, scopes: 'x' }], '/0/scopes'],
+    ['a scope that is none', [{ ...scheme, scopes: ['x', null] }], '/0/scopes/1'],
+    ['no match', [{ ...scheme, match: undefined }], '/0/match'],
+    ['a match that nobody knows', [{ ...scheme, match: 'some' }], '/0/match'],
+    ['no roles', [{ ...scheme, roles: undefined }], '/0/roles'],
+  ])('an alternative: %s', (_name, alternative, pointer) => expect(ofAlternatives([scheme], alternative)).toBe(`/apis/0/access/alternatives/1${pointer}`));
+
+  test.each<[string, object, string]>([
+    ['places that are none', { places: 'authorization' }, '/places'],
+    ['a type that is null', { type: null }, '/type'],
+    ['audiences that are a text', { audiences: 'https://a.example' }, '/audiences'],
+    ['audiences that are null', { audiences: null }, '/audiences'],
+    ['an audience that is a number', { audiences: [7] }, '/audiences/0'],
+    ['clients that are null', { clients: null }, '/clients'],
+    ['algorithms that are a text', { algorithms: 'RS256' }, '/algorithms'],
+    ['an age that is a text', { maxAgeSeconds: '60' }, '/maxAgeSeconds'],
+    ['a leeway that is a text', { leewaySeconds: '5' }, '/leewaySeconds'],
+    ['claims that are null', { claims: null }, '/claims'],
+    ['a demand that is a text', { claims: ['org'] }, '/claims/0'],
+    ['a demand for values that are a text', { claims: [{ path: 'org', values: 'a' }] }, '/claims/0/values'],
+    ['proofs that are on', { dpop: true }, '/dpop'],
+    ['proofs that nobody knows', { dpop: 'always' }, '/dpop'],
+    ['certificates that are null', { certificate: null }, '/certificate'],
+    ['nonces that are a text', { dpopNonce: 'false' }, '/dpopNonce'],
+    ['keys that are a number', { decryptionSecret: 7 }, '/decryptionSecret'],
+    ['a step-up that is a word', { stepUp: 'key' }, '/stepUp'],
+    ['a step-up of one text', { stepUp: { acrValues: 'key', maxAgeSeconds: null } }, '/stepUp/acrValues'],
+  ])('tokens: %s', (_name, change, pointer) => expect(ofToken(change)).toBe(`/apis/0/token${pointer}`));
+
+  test.each<[string, object, string]>([
+    ['who may call as a word', { access: 'public' }, '/access'],
+    ['who may call without kind', { access: {} }, '/access/kind'],
+    ['tokens with a part that cannot be read', { token: { clients: 'x' } }, '/token/clients'],
+    ['a method in small letters', { method: 'get' }, '/method'],
+  ])('an operation: %s', (_name, change, pointer) => expect(ofOperation(change)).toBe(`/apis/0/operations/0${pointer}`));
+
+  test.each<[string, object, string]>([
+    ['switched on by a word', { enabled: 'yes' }, '/enabled'],
+    ['switched on by nothing', { enabled: undefined }, '/enabled'],
+    ['a credential that travels by a word', { upstream: { ...apiRule().upstream, sendCredential: 'no' } }, '/upstream/sendCredential'],
+    ['a limit that is missing', { upstream: { ...apiRule().upstream, limits: { ...UPSTREAM_LIMITS, waiting: undefined } } }, '/upstream/limits/waiting'],
+    ['a limit out of its range', { upstream: { ...apiRule().upstream, limits: { ...UPSTREAM_LIMITS, sharePercent: 0 } } }, '/upstream/limits/sharePercent'],
+  ])('an API: %s', (_name, change, pointer) => expect(wrongAt(releaseOf([providerRule()], apiRule(change)))).toBe(`/apis/0${pointer}`));
+
+  test('limits are taken in their ranges, and left out', () => {
+    expect(wrongAt(releaseOf([providerRule()], apiRule({ upstream: { ...apiRule().upstream, limits: UPSTREAM_LIMITS } })))).toBeNull();
+    expect(ofOperation({ access: undefined, token: undefined })).toBeNull();
   });
 });

@@ -4,10 +4,8 @@ import {
   ConfigError,
   describeAccess,
   diffContracts,
-  operationKey,
   type ApiRule,
   type ContractChange,
-  type OperationRule,
   type ReleaseDocument,
   type SchemeRule,
   tokenRule,
@@ -21,10 +19,11 @@ import { operationTraffic, type OperationTraffic } from '../../store/record-stor
 import { Store } from '../../store/store.js';
 import type { ContractResult } from '../contract/contract-result.js';
 import { ContractService, readingOf } from '../contract/contract.service.js';
-import { fieldProblem, notFound, problem } from '../../http/problems.js';
+import { fieldProblem, notFound } from '../../http/problems.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 import { accessFrom, accessView } from './access-mapping.js';
+import { definedOf, importProblem, operationsOf, schemesUsed, slug, unusable } from './import-mapping.js';
 import { overrideFrom, overrideView, overrideWords, tokenRuleFrom, tokenRuleView } from './token-mapping.js';
 
 const DAY_MS = 86_400_000;
@@ -281,47 +280,4 @@ export class ApisService {
       contractHash: api.contractHash,
     };
   }
-}
-
-/** Operations of a description, with the ids and the hand-made rules of those they replace. */
-function operationsOf(result: ContractResult, before: readonly OperationRule[]): OperationRule[] {
-  const old = new Map(before.map((operation) => [operationKey(operation), operation]));
-  return result.operations.map(({ method, path, operationId, summary, access }) => {
-    const earlier = old.get(operationKey({ method, path }));
-    const kept = earlier?.access?.origin === 'hand' ? earlier.access : access;
-    return { id: earlier?.id ?? `${method} ${path}`, method, path, operationId, summary, access: kept, token: earlier?.token ?? null };
-  });
-}
-
-function schemesUsed(api: ApiRule): string[] {
-  return [api.access, ...api.operations.map((operation) => operation.access)].flatMap((rule) =>
-    rule?.kind === 'required' ? rule.alternatives.flat().map((item) => item.scheme) : [],
-  );
-}
-
-const definedOf = <T extends object>(value: T): Partial<T> =>
-  Object.fromEntries(Object.entries(value).filter(([, member]) => member !== undefined)) as Partial<T>;
-
-const slug = (name: string): string =>
-  name
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-|-$/g, '')
-    .slice(0, 60) || 'api';
-
-/** A mistake in an API that is brought in, at the field of the request that it comes from. */
-function importProblem(error: ConfigError, api: ApiRule): Error {
-  if (error.pointer === '/basePath') return fieldProblem('/basePath', error.message);
-  if (error.pointer.startsWith('/upstream')) return fieldProblem('/upstreamUrl', error.message);
-  const position = /^\/operations\/(\d+)/.exec(error.pointer)?.[1];
-  const operation = position === undefined ? undefined : api.operations[Number(position)];
-  return fieldProblem('/source', operation ? `${operation.method} ${operation.path}: ${error.message}` : error.message);
-}
-
-function unusable(result: ContractResult): Error {
-  const errors = result.problems.slice(0, 50).map((item) => ({
-    pointer: '/source',
-    detail: `${item.line === null ? '' : `line ${item.line}: `}${item.message}${item.pointer ? ` (${item.pointer})` : ''}`,
-  }));
-  return problem(422, 'The description cannot be used', errors[0]?.detail ?? 'It has no operations.', errors);
 }

@@ -1,0 +1,44 @@
+import { finding, type Exchange, type Finding } from '@virga/core';
+import type { IncomingMessage } from 'node:http';
+import { PassThrough } from 'node:stream';
+import { isHost } from './forward-names.js';
+import { LISTENER_LIMITS } from './listener-limits.js';
+
+/**
+ * The body of a request as a stream of its own. The client library destroys the body it was given when a call fails;
+ * given the request itself, it would close the caller's connection before the refusal could be written.
+ */
+export function detached(req: IncomingMessage, count: (bytes: number) => void): PassThrough {
+  const body = new PassThrough();
+  req.on('data', (part: Buffer) => count(part.length));
+  req.pipe(body);
+  req.once('error', (error) => body.destroy(error));
+  body.on('error', () => undefined);
+  return body;
+}
+
+/** Whether a body comes behind the head. */
+export const hasBodyOf = ({ headers }: IncomingMessage): boolean =>
+  headers['transfer-encoding'] !== undefined || (headers['content-length'] !== undefined && headers['content-length'] !== '0');
+
+/** What two readers of this message could understand differently, or what it has too much of; null when nothing is. */
+export function wrongMessage(req: IncomingMessage): Finding | null {
+  const { host, 'transfer-encoding': coding } = req.headers;
+  if (host === undefined || host.includes(',')) return finding('message.host-missing', { found: host === undefined ? 0 : host.split(',').length });
+  if (!isHost(host)) return finding('message.host-malformed', { found: host.slice(0, 200) });
+  const count = req.rawHeaders.length / 2;
+  if (count > LISTENER_LIMITS.maxHeaderFields) return finding('message.headers-too-many', { count, limit: LISTENER_LIMITS.maxHeaderFields });
+  if (coding !== undefined && coding.trim().toLowerCase() !== 'chunked') return finding('message.transfer-coding', { found: coding.slice(0, 200) });
+  return null;
+}
+
+/** Who counts as holding a connection of the upstream: the client that was proved, or else the address. */
+export function callerOf({ principal }: Exchange, address: string): string {
+  return principal?.client ? `${principal.client} of ${principal.providerName}` : address;
+}
+
+/** The address the gateway saw, IPv4-mapped IPv6 written as IPv4 (RFC 4291 section 2.5.5.2). */
+export function addressOf(req: IncomingMessage): string {
+  const address = req.socket.remoteAddress ?? '';
+  return address.startsWith('::ffff:') ? address.slice(7) : address;
+}
