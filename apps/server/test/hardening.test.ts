@@ -1,4 +1,4 @@
-import type { ApiView, ContractReading, ProviderView, ReimportView, StandingView } from '@virga/protocol';
+import type { ApiView, ContractReading, OperationView, ProviderView, ReimportView, StandingView } from '@virga/protocol';
 import { createHash } from 'node:crypto';
 import { mkdtempSync, readFileSync, statSync, truncateSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
@@ -182,6 +182,17 @@ describe('edits', () => {
     const members = [{ type: 'at+jwt' }, { maxAgeSeconds: 60 }, { dpopNonce: true }, { clients: ['desk'] }, { leewaySeconds: 7 }];
     await Promise.all(members.map((token) => server.ok('PATCH', `/apis/${api.id}`, { token })));
     expect((await server.ok<ApiView>('GET', `/apis/${api.id}`)).token).toMatchObject(Object.assign({}, ...members) as object);
+  });
+
+  test('security that cannot be read lets nobody in, and is pointed at until somebody decides', async () => {
+    const text = CONTRACT.replace('post: { operationId: move, security: [{ trust: [gates:operate] }] }', 'post: { operationId: move, security: [trust] }');
+    const api = await bringIn('/unread', text);
+    const operations = (await server.ok<{ items: OperationView[] }>('GET', `/apis/${api.id}/operations`)).items;
+    expect(operations.find(({ method }) => method === 'POST')).toMatchObject({ who: 'nobody, until somebody decides', effective: 'required' });
+    const attention = async () => (await server.ok<{ items: { title: string }[] }>('GET', '/overlook/attention')).items.map(({ title }) => title);
+    expect(await attention()).toContain('Gates: POST /gates/{gateId}/positions let nobody in');
+    await server.ok('PATCH', `/apis/${api.id}/operations`, { ids: ['POST /gates/{gateId}/positions'], access: { kind: 'public' } });
+    expect(await attention()).not.toContain('Gates: POST /gates/{gateId}/positions let nobody in');
   });
 
   test('two spellings of one path do not get into the draft, and each is named', async () => {

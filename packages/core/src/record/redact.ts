@@ -12,6 +12,9 @@ const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
 /** Schemes of the registry of RFC 9110 section 16.4.1; another first word may be the secret itself. */
 const SCHEMES = /^(basic|bearer|dpop|digest|gnap|hoba|mutual|negotiate|ntlm|oauth|privatetoken|scram-sha-\d+|vapid)(?= |$)/i;
 
+/** So many values of one request are looked for in its other parts; a caller chooses how many there are. Each is taken out where it stands in any case. */
+const MAX_CREDENTIALS = 32;
+
 /** What can be a credential in the requests of one release: where it takes tokens from, beside what every release knows. */
 export interface Redactor {
   /** Values that stand where credentials do, so that they can be removed wherever else they stand. */
@@ -40,7 +43,10 @@ export function compileRedactor(places: readonly TokenPlace[] = []): Redactor {
       }
       if (query !== '') for (const [name, value] of new URLSearchParams(query)) if (isSecretParameter(name)) found.push(value);
       // The longest first, so that no shorter one leaves a piece of it behind.
-      return [...new Set(found.map((one) => one.trim()))].filter((one) => one.length >= 4).sort((a, b) => b.length - a.length);
+      return [...new Set(found.map((one) => one.trim()))]
+        .filter((one) => one.length >= 4)
+        .sort((a, b) => b.length - a.length)
+        .slice(0, MAX_CREDENTIALS);
     },
     header: (name, value, credentials) => {
       if (!isSecretHeader(name)) return text(value, credentials);

@@ -28,6 +28,9 @@ export class AttentionService {
     return this.hub.nodes.flatMap((node): AttentionItem[] => {
       const refused = node.status?.refusedRelease;
       if (refused) return [{ mark: 'refused', title: `Node ${node.name} cannot use release ${refused.number}`, detail: refused.reason, link: '/releases' }];
+      const problems = node.status?.problems ?? [];
+      if (problems.length > 0)
+        return [{ mark: 'would-refuse', title: `Node ${node.name} found something wrong`, detail: problems.join('; '), link: '/releases' }];
       return node.send
         ? []
         : [{ mark: 'unknown', title: `Node ${node.name} is away`, detail: 'It serves its last good release and comes back by itself.', link: '/releases' }];
