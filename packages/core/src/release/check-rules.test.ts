@@ -170,7 +170,7 @@ describe('a release that an older writer, a hand or a fault made: what cannot be
   const ofAlternatives = (...alternatives: unknown[]): string | null => ofAccess({ kind: 'required', origin: 'hand', alternatives });
   const ofOperation = (change: object): string | null =>
     wrongAt(releaseOf([providerRule()], apiRule({ operations: [{ ...operation('GET', '/a'), ...change }] })));
-  const ofToken = (change: object): string | null => ofRule(change as TokenOverride);
+  const ofToken = (change: object): string | null => ofRule(change);
 
   test.each<[string, unknown, string]>([
     ['no rule', null, ''],
