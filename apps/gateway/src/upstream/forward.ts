@@ -75,8 +75,9 @@ export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
   }
 
   #dispatch(): void {
-    const { pool, origin, responseTimeoutMs } = this.#upstream;
+    const { pools, origin, responseTimeoutMs } = this.#upstream;
     const { method, path, headers, body, arrivedAt } = this.#request;
+    const pool = body === null && !this.#repeated ? pools.plain : pools.patient;
     // The time that passed before counts too, waiting for a connection included.
     const headersTimeout = Math.max(1, responseTimeoutMs - Math.round(performance.now() - arrivedAt));
     try {

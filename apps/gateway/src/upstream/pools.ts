@@ -5,7 +5,7 @@ import { skipContinue } from './interim-answers.js';
 
 /** One upstream ready to be called: its pool and the path that its address adds in front. */
 export interface Upstream {
-  readonly pool: Pool;
+  readonly pools: ConnectionPools;
   readonly berths: Berths;
   readonly origin: string;
   readonly prefix: string;
@@ -15,7 +15,7 @@ export interface Upstream {
 }
 
 interface Kept {
-  readonly pool: Pool;
+  readonly pools: ConnectionPools;
   readonly berths: Berths;
   users: number;
 }
@@ -33,13 +33,13 @@ export class UpstreamPools {
     const key = keyOf(rule);
     let kept = this.#pools.get(key);
     if (!kept) {
-      kept = { pool: makePool(url.origin, rule.connectTimeoutMs, limits.connections), berths: new Berths(limits), users: 0 };
+      kept = { pools: new ConnectionPools(url.origin, rule.connectTimeoutMs, limits.connections), berths: new Berths(limits), users: 0 };
       this.#pools.set(key, kept);
     }
     kept.users++;
-    const { pool, berths } = kept;
+    const { pools, berths } = kept;
     const { responseTimeoutMs } = rule;
-    return { pool, berths, origin: url.origin, prefix: url.pathname.replace(/\/$/, ''), address: url.host, responseTimeoutMs, limits };
+    return { pools, berths, origin: url.origin, prefix: url.pathname.replace(/\/$/, ''), address: url.host, responseTimeoutMs, limits };
   }
 
   /** Gives back what `open` gave for the same rule. */
@@ -48,7 +48,7 @@ export class UpstreamPools {
     const kept = this.#pools.get(key);
     if (!kept || --kept.users > 0) return;
     this.#pools.delete(key);
-    void kept.pool.close();
+    void kept.pools.close();
   }
 
   /** Ends the waiting of those who have waited for long enough. @param now on the clock of the requests */
@@ -57,20 +57,59 @@ export class UpstreamPools {
   }
 
   async close(): Promise<void> {
-    await Promise.all([...this.#pools.values()].map(({ pool }) => pool.destroy()));
+    await Promise.all([...this.#pools.values()].map(({ pools }) => pools.destroy()));
     this.#pools.clear();
   }
 }
 
 const keyOf = (rule: UpstreamRule): string => JSON.stringify([new URL(rule.url).origin, rule.connectTimeoutMs, rule.limits ?? UPSTREAM_LIMITS]);
 
-function makePool(origin: string, connectTimeoutMs: number, connections: number): Pool {
-  const connectTo = buildConnector({ timeout: connectTimeoutMs });
-  const connect: buildConnector.connector = (options, callback) =>
+/**
+ * The connections to one upstream. Those that leave out unasked-for 100 answers are apart, because looking at what a
+ * socket reads makes every socket of the process slower: they carry requests with bodies, for which upstreams send such
+ * answers, and what is tried once more.
+ */
+class ConnectionPools {
+  readonly #origin: string;
+  readonly #connectTimeoutMs: number;
+  readonly #connections: number;
+  readonly #plain: Pool;
+  #patient: Pool | null = null;
+
+  constructor(origin: string, connectTimeoutMs: number, connections: number) {
+    this.#origin = origin;
+    this.#connectTimeoutMs = connectTimeoutMs;
+    this.#connections = connections;
+    this.#plain = new Pool(origin, { ...this.#options, connect: { timeout: connectTimeoutMs } });
+  }
+
+  get #options() {
+    return { connections: this.#connections, pipelining: 1, keepAliveTimeout: 4000 };
+  }
+
+  get plain(): Pool {
+    return this.#plain;
+  }
+
+  get patient(): Pool {
+    return (this.#patient ??= new Pool(this.#origin, { ...this.#options, connect: patientConnector(this.#connectTimeoutMs) }));
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([this.#plain.close(), this.#patient?.close()]);
+  }
+
+  async destroy(): Promise<void> {
+    await Promise.all([this.#plain.destroy(), this.#patient?.destroy()]);
+  }
+}
+
+function patientConnector(timeout: number): buildConnector.connector {
+  const connectTo = buildConnector({ timeout });
+  return (options, callback) =>
     connectTo(options, (...result: [Error | null, unknown]) => {
       const [error, socket] = result as Parameters<buildConnector.Callback>;
       if (socket) skipContinue(socket);
       (callback as (...given: unknown[]) => void)(error, socket);
     });
-  return new Pool(origin, { connections, pipelining: 1, connect, keepAliveTimeout: 4000 });
 }

@@ -233,6 +233,18 @@ describe('a release that an older writer, a hand or a fault made: what cannot be
     ['a limit out of its range', { upstream: { ...apiRule().upstream, limits: { ...UPSTREAM_LIMITS, sharePercent: 0 } } }, '/upstream/limits/sharePercent'],
   ])('an API: %s', (_name, change, pointer) => expect(wrongAt(releaseOf([providerRule()], apiRule(change)))).toBe(`/apis/0${pointer}`));
 
+  test.each<[string, object, string]>([
+    ['no name', { name: undefined }, '/name'],
+    ['an issuer that is null', { issuer: null }, '/issuer'],
+    ['a source that is a word', { source: 'discovery' }, '/source'],
+    ['a source that nobody knows', { source: { kind: 'anything' } }, '/source/kind'],
+    ['algorithms that are a text', { algorithms: 'RS256' }, '/algorithms'],
+    ['hosts that are null', { privateHosts: null }, '/privateHosts'],
+    ['plain http by a word', { allowLoopbackHttp: 'yes' }, '/allowLoopbackHttp'],
+    ['for drafts only by nothing', { draftOnly: null }, '/draftOnly'],
+    ['no claim map', { claimMap: null }, '/claimMap'],
+  ])('a provider: %s', (_name, change, pointer) => expect(ofProvider(change)).toBe(`/providers/0${pointer}`));
+
   test('limits are taken in their ranges, and left out', () => {
     expect(wrongAt(releaseOf([providerRule()], apiRule({ upstream: { ...apiRule().upstream, limits: UPSTREAM_LIMITS } })))).toBeNull();
     expect(ofOperation({ access: undefined, token: undefined })).toBeNull();

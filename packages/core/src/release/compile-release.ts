@@ -13,7 +13,7 @@ import { takesOpaqueTokens } from '../document/provider-rule.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
 import { compileClaimMap } from '../provider/compile-claim-map.js';
 import type { TokenRule } from '../document/token-rule.js';
-import { readTemplate, type TemplateSegment } from '../route/path-template.js';
+import { namesIn, readTemplate, type TemplateSegment } from '../route/path-template.js';
 import { Router } from '../route/router.js';
 import type { TrustedProvider } from '../token/verify-token.js';
 import { ConfigError } from '../util/config-error.js';
@@ -107,10 +107,11 @@ function compileOperation(
   lines: Map<string, CompiledLine>,
 ): CompiledOperation & { readonly line: CompiledLine } {
   const access = rule.access ?? api.access;
-  const key = JSON.stringify([access, rule.token]);
+  // Most operations of most APIs take its rules as they are.
+  const key = rule.access === null && rule.token === null ? '' : JSON.stringify([access, rule.token]);
   let line = lines.get(key);
   if (!line) lines.set(key, (line = compileLine(access, { ...api.token, ...rule.token }, api, pointer, context)));
-  const parameterNames = [...rule.path.matchAll(/\{([^{}]+)\}/g)].map((match) => match[1] ?? '');
+  const parameterNames = namesIn(rule.path);
   return { rule, api, label: `${rule.method} ${rule.path}`, access, parameterNames, ...line, line };
 }
 

@@ -6,7 +6,15 @@ export type TemplateSegment =
   | { readonly kind: 'parameter'; readonly names: readonly string[]; readonly around: readonly string[] | null };
 
 const PARAMETER = /\{([^{}]+)\}/g;
+const BRACE = /[{}]/;
+/** Characters that are the same in every spelling of a path. */
+const PLAIN_TEXT = /^[A-Za-z0-9_~!$&'()*+,=:@.-]*$/;
 const MAX_PARAMETERS_IN_SEGMENT = 4;
+const NO_NAMES: readonly string[] = Object.freeze([]);
+
+/** Names of the parameters of a template, in order. */
+export const namesIn = (template: string): readonly string[] =>
+  template.includes('{') ? [...template.matchAll(PARAMETER)].map((match) => match[1] ?? '') : NO_NAMES;
 
 /**
  * Reads a path template (OpenAPI 3.1.2 section 4.8.8.2). Fixed text is brought into the same normal form as request paths.
@@ -14,8 +22,8 @@ const MAX_PARAMETERS_IN_SEGMENT = 4;
  */
 export function readTemplate(template: string, pointer: string): TemplateSegment[] {
   if (!template.startsWith('/')) throw new ConfigError(pointer, `the path ${template} does not begin with a slash`);
-  const names = [...template.matchAll(PARAMETER)].map((match) => match[1] ?? '');
-  if (new Set(names).size < names.length) throw new ConfigError(pointer, `the path ${template} names a parameter twice`);
+  const names = namesIn(template);
+  if (names.length > 1 && new Set(names).size < names.length) throw new ConfigError(pointer, `the path ${template} names a parameter twice`);
   return template
     .slice(1)
     .split('/')
@@ -23,7 +31,8 @@ export function readTemplate(template: string, pointer: string): TemplateSegment
 }
 
 function readSegment(segment: string, template: string, pointer: string): TemplateSegment {
-  const names = [...segment.matchAll(PARAMETER)].map((match) => match[1] ?? '');
+  if (!BRACE.test(segment)) return { kind: 'fixed', text: normaliseFixed(segment) };
+  const names = namesIn(segment);
   const fixed = segment.split(PARAMETER).filter((_, index) => index % 2 === 0);
   if (fixed.some((text) => /[{}]/.test(text))) throw new ConfigError(pointer, `the path ${template} has an unbalanced brace`);
   if (names.length === 0) return { kind: 'fixed', text: normaliseFixed(segment) };
@@ -59,6 +68,7 @@ export function matchAround(around: readonly string[], segment: string): string[
 
 /** Encodes what a URL parser would encode and resolves escapes of unreserved characters. */
 export function normaliseFixed(text: string): string {
+  if (PLAIN_TEXT.test(text)) return text;
   const encoded = text.replace(/%[0-9A-Fa-f]{2}|[^A-Za-z0-9_~!$&'()*+,=:@.;-]/g, (part) =>
     part.length === 3 && part.startsWith('%') ? part.toUpperCase() : encodeURIComponent(part),
   );
