@@ -7,6 +7,7 @@ import { performance } from 'node:perf_hooks';
 import { ControlLink } from './control/control-link.js';
 import { GatewayListener } from './listener/gateway-listener.js';
 import type { ServeContext, Transfer } from './listener/serve-request.js';
+import { Slots } from './listener/slots.js';
 import { compileBetweenRequests, LiveRelease } from './live-release.js';
 import type { NodeOptions } from './node-options.js';
 import { Nonces } from './ports/nonces.js';
@@ -51,7 +52,7 @@ export class GatewayNode {
   /** Proofs that were used. It belongs to the node: no release begins with an empty one. */
   #replay: ReplayMemory = new LocalReplayMemory();
   readonly #tokens = new TokenCache();
-  readonly #transfers = new Set<Transfer>();
+  readonly #transfers = new Slots<Transfer>();
   /** What was found wrong on disk at the start, in words. */
   #startProblem: string | null = null;
   #taking: Promise<void> = Promise.resolve();

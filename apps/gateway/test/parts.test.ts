@@ -15,6 +15,7 @@ import { SealedFile } from '../src/snapshot/sealed-file.js';
 import { Snapshot } from '../src/snapshot/snapshot.js';
 import { Berths, type NoBerth } from '../src/upstream/berths.js';
 import { Pace } from '../src/listener/pace.js';
+import { Slots } from '../src/listener/slots.js';
 import { until } from './harness.js';
 
 describe('headers on their way', () => {
@@ -402,4 +403,17 @@ test('counters beyond their bound are counted together, and none is dropped', ()
   const counts = recorder.takeBatch()?.counts ?? [];
   expect(counts.reduce((sum, item) => sum + item.count, 0)).toBe(total);
   expect(counts.length).toBeLessThan(RECORD_LIMITS.maxCounters + 10);
+});
+
+test('places of things under way are used again, and each is emptied once', () => {
+  const slots = new Slots<string>();
+  const [a, b, c] = ['a', 'b', 'c'].map((item) => slots.add(item)) as [number, number, number];
+  slots.remove(b);
+  slots.remove(b);
+  slots.remove(99);
+  expect([[...slots], slots.size]).toEqual([['a', 'c'], 2]);
+  expect(slots.add('d')).toBe(b);
+  expect(slots.add('e')).toBe(3);
+  for (const place of [a, b, c, 3]) slots.remove(place);
+  expect([[...slots], slots.size]).toEqual([[], 0]);
 });

@@ -54,9 +54,11 @@ function Trouble({ standing }: { readonly standing: NonNullable<ReturnType<typeo
   const [first] = said;
   if (first === undefined) return null;
   return (
-    <span className="rust clip" role="alert" title={said.join('\n')}>
-      {first}
-      {said.length > 1 && ` and ${said.length - 1} more`}
+    <span role="alert" className="clip" style={{ maxWidth: 300 }}>
+      <Link to="/releases" className="rust" title={said.join('\n')}>
+        {first}
+        {said.length > 1 && ` and ${said.length - 1} more`}
+      </Link>
     </span>
   );
 }

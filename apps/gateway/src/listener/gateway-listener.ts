@@ -5,6 +5,7 @@ import type { Duplex } from 'node:stream';
 import type { LiveRelease } from '../live-release.js';
 import { answerBroken, findingOf } from './broken-request.js';
 import { LISTENER_LIMITS } from './listener-limits.js';
+import { Slots } from './slots.js';
 import { ServedRequest, type ServeContext } from './serve-request.js';
 
 /**
@@ -15,8 +16,8 @@ export class GatewayListener {
   readonly #server: Server;
   readonly #context: ServeContext;
   readonly #release: () => LiveRelease | null;
-  /** Requests under way with their answers, which nothing else may be written into. */
-  readonly #answering = new Map<ServerResponse, Duplex>();
+  /** Answers under way, which nothing else may be written into. */
+  readonly #answering = new Slots<ServerResponse>();
 
   /** @param tls PEM of certificate and key, to speak TLS and ask for client certificates */
   constructor(context: ServeContext, release: () => LiveRelease | null, tls: { readonly cert: Buffer; readonly key: Buffer } | null = null) {
@@ -44,8 +45,8 @@ export class GatewayListener {
   }
 
   #serve(req: IncomingMessage, res: ServerResponse, expectsContinue: boolean): void {
-    this.#answering.set(res, req.socket);
-    res.once('close', () => this.#answering.delete(res));
+    const place = this.#answering.add(res);
+    res.once('close', () => this.#answering.remove(place));
     const release = this.#release();
     if (!release) {
       const found = finding('gateway.no-release', {});
@@ -57,10 +58,10 @@ export class GatewayListener {
     new ServedRequest(req, res, release, this.#context).serve(expectsContinue);
   }
 
-  /** Runs something on a connection once its answers are written, in the order in which their requests came. */
+  /** Runs something on a connection once all its answers are written. */
   #afterAnswers(socket: Duplex, then: () => void): void {
-    const last = [...this.#answering].filter(([, on]) => on === socket).pop()?.[0];
-    if (last) last.once('close', () => (socket.destroyed ? undefined : this.#afterAnswers(socket, then)));
+    const one = [...this.#answering].find((answer) => answer.req.socket === socket);
+    if (one) one.once('close', () => (socket.destroyed ? undefined : this.#afterAnswers(socket, then)));
     else then();
   }
 

@@ -22,6 +22,7 @@ import type { Upstream } from '../upstream/pools.js';
 import { headersBack, headersUp, queryUp, withheldPlaces } from './forward-headers.js';
 import { drainUpload } from './linger.js';
 import { Pace } from './pace.js';
+import type { Slots } from './slots.js';
 import { addressOf, callerOf, detached, hasBodyOf, wrongMessage } from './request-facts.js';
 import { nonceFor } from './nonce-for.js';
 import { newRequestId, traceContext } from './request-ids.js';
@@ -34,7 +35,7 @@ export interface ServeContext {
   isProbe(header: string): boolean;
   fault(error: unknown): void;
   /** Requests that are under way at an upstream; whoever holds this looks at their pace now and then. */
-  readonly transfers: Set<Transfer>;
+  readonly transfers: Slots<Transfer>;
 }
 
 /** A request whose pace is looked at. @param now on the clock of `performance.now()` */
@@ -66,6 +67,7 @@ export class ServedRequest implements AnswerSink {
   #recorded = false;
   #expectsContinue = false;
   #forwarding: Forwarding | null = null;
+  #place = 0;
   #body: PassThrough | null = null;
   #sending: Pace | null = null;
   #reading: Pace | null = null;
@@ -165,7 +167,7 @@ export class ServedRequest implements AnswerSink {
       this,
     );
     this.#forwarding = forwarding;
-    this.#context.transfers.add(this);
+    this.#place = this.#context.transfers.add(this);
     forwarding.send();
   }
 
@@ -173,7 +175,7 @@ export class ServedRequest implements AnswerSink {
   #closed(): void {
     this.#live.end();
     if (!this.#forwarding || !this.#upstream) return;
-    this.#context.transfers.delete(this);
+    this.#context.transfers.remove(this.#place);
     if (this.#res.writableFinished) return;
     this.#forwarding.abort();
     this.#record(499, finding('upstream.caller-left', { address: this.#upstream.address }));

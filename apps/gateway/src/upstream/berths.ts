@@ -68,6 +68,7 @@ export class Berths {
   free(caller: string): void {
     this.#inUse--;
     decrease(this.#held, caller);
+    if (this.#queue.length === 0) return;
     const next = this.#queue.find((seeker) => this.#heldBy(seeker.caller) < this.#share);
     if (!next) return;
     this.leave(next);
