@@ -215,7 +215,7 @@ export class GatewayNode {
       this.#refusedRelease = null;
       before?.retire();
       this.#options.log(`release ${number} is live`);
-      if (keep) void this.#snapshot.write({ number, hash, document, withFacts: this.#facts.known });
+      if (keep) setImmediate(() => void this.#snapshot.write({ number, hash, document, withFacts: this.#facts.known }));
     } catch (error) {
       keys?.close();
       const reason = error instanceof ConfigError ? `${error.pointer}: ${error.message}` : (error as Error).message;

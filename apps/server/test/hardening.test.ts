@@ -1,4 +1,5 @@
 import type { ApiView, ContractReading, OperationView, ProviderView, ReimportView, StandingView } from '@virga/protocol';
+import { exportJWK, generateKeyPair } from 'jose';
 import { createHash } from 'node:crypto';
 import { mkdtempSync, readFileSync, statSync, truncateSync, writeFileSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
@@ -215,6 +216,21 @@ describe('edits', () => {
     const preview = await server.ok<ReimportView>('PUT', `/apis/${api.id}/contract`, { source: { text }, dryRun: true });
     expect(preview.changes.map(({ callers, method, path }) => `${callers} ${method} ${path}`)).toEqual(['wider  default security', 'wider GET /gates']);
     expect((await server.ok<ReimportView>('PUT', `/apis/${api.id}/contract`, { source: { text } })).changes).toEqual(preview.changes);
+  });
+
+  test('algorithms are suggested from the keys where the metadata lists none: one for each kind', async () => {
+    const pairs = await Promise.all(['RS256', 'ES256', 'EdDSA'].map((alg) => generateKeyPair(alg, { extractable: true })));
+    const keys = await Promise.all(pairs.map(async ({ publicKey }, index) => ({ ...(await exportJWK(publicKey)), kid: `k${index}` })));
+    const quiet = createServer((req, res) => {
+      const issuer = `http://127.0.0.1:${(quiet.address() as AddressInfo).port}`;
+      res.setHeader('content-type', 'application/json');
+      res.end(JSON.stringify(req.url?.endsWith('/keys') ? { keys } : { issuer, jwks_uri: `${issuer}/keys` }));
+    });
+    servers.push(quiet);
+    await new Promise<void>((resolve) => quiet.listen(0, '127.0.0.1', resolve));
+    const issuer = `http://127.0.0.1:${(quiet.address() as AddressInfo).port}`;
+    const provider = await server.ok<ProviderView>('POST', '/providers', { name: 'Quiet', issuer, allowLoopbackHttp: true });
+    expect(provider.algorithms).toEqual(['RS256', 'ES256', 'EdDSA']);
   });
 
   test('a provider whose page to sign in at is a script is refused in words', async () => {

@@ -1,7 +1,8 @@
-import { apiRule, goodClaims, makeProvider, NOW, operation, portsOf, releaseOf, requires, TestKeys, type TestProvider } from '../../test/support.js';
+import { AUDIENCE, apiRule, goodClaims, makeProvider, NOW, operation, portsOf, releaseOf, requires, TestKeys, type TestProvider } from '../../test/support.js';
 import type { AccessRule } from '../document/access-rule.js';
 import type { ApiRule } from '../document/release-document.js';
 import type { ProviderRule } from '../document/provider-rule.js';
+import { checkRights, compileRights } from '../access/check-rights.js';
 import { compileRelease } from '../release/compile-release.js';
 import { ConfigError } from '../util/config-error.js';
 import { answerOf } from './answer.js';
@@ -201,6 +202,22 @@ describe('security requirements (OpenAPI 3.1.2 section 4.8.30)', () => {
     kind: 'required',
     origin: 'hand',
     alternatives: alternatives.map((one) => one.map(([scheme, scopes, match = 'all']) => ({ scheme, scopes, match, roles: [] }))),
+  });
+
+  test('without a principal nobody meets anything but `{}`, whoever asks', () => {
+    const scheme = { name: 'a', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'] } as const;
+    const of = (access: AccessRule) => compileRights(access, [scheme]);
+    const [closed, nobody, optional] = [of(rule([['a', []]])), of(rule()), of(rule([], [['a', ['x']]]))];
+    if (!closed || !nobody || !optional) throw new Error('these rules ask for something');
+    expect([closed, nobody, optional].map((rights) => checkRights(rights, null).code)).toEqual([
+      'credential.missing',
+      'credential.missing',
+      'rights.anonymous',
+    ]);
+  });
+
+  test.each([[[AUDIENCE, 7]], [[AUDIENCE, null]], [{ 0: AUDIENCE }], [7]])('an audience %j that cannot be read is refused', async (aud) => {
+    expect(await outcome(rule([['a', []]]), await trust.sign(goodClaims({ aud: aud as string[] })))).toBe('token.claim-malformed');
   });
 
   test('one alternative is enough', async () => {
