@@ -101,7 +101,6 @@ async function startOwn() {
   return { folder, port, stop };
 }
 
-const open = { kind: 'public' };
 
 /** Contracts of the APIs that are attacked; guarded operations ask for the scope `read` of the issuer. */
 const CONTRACTS = {
@@ -163,7 +162,6 @@ export async function makeWorld(running) {
     root,
     provider,
     mixed,
-    open,
     call,
     must,
     publish,
