@@ -101,7 +101,6 @@ async function startOwn() {
   return { folder, port, stop };
 }
 
-
 /** Contracts of the APIs that are attacked; guarded operations ask for the scope `read` of the issuer. */
 const CONTRACTS = {
   outer: `{"openapi":"3.1.0","info":{"title":"Outer","version":"1"},"paths":{"/{a}/{b}":{"get":{"security":[]},"post":{"security":[]}}}}`,
