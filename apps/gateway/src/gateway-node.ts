@@ -1,6 +1,6 @@
 import { ConfigError, LocalReplayMemory, takesOpaqueTokens, TokenCache, type ReleaseDocument, type KeySource, type ReplayMemory } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys, type KeptKeys, type KeyLease } from '@virga/outbound';
-import type { ExamineAsk, ExamineOutcome, FeedMessage, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
+import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { performance } from 'node:perf_hooks';
@@ -33,6 +33,9 @@ const TRANSFERS_TICK_MS = 250;
 const DRAIN_MS = 10_000;
 /** How long what was found wrong on disk at the start is told: also after the control plane has sent what is right. */
 const TELL_MS = 3_600_000;
+
+/** What the control plane asks about a document that is not live. */
+type AboutDraft = Extract<FeedMessage, { type: 'probe' | 'examine' }>;
 
 /** A gateway node: serves its release, follows the control plane, sends records. */
 export class GatewayNode {
@@ -187,13 +190,13 @@ export class GatewayNode {
         }
         return;
       case 'examine':
-        void this.#examine(message.askId, message.hash, message.document, message.request);
+        void this.#answer(message, async (draft) => ({ probe: null, examined: await runExamine(message.request, draft, this.#publicOrigin) }));
         return;
       case 'refresh-provider':
         void this.#keys.refresh(message.providerId).then(() => this.#sendStatus());
         return;
       case 'probe':
-        void this.#probe(message.askId, message.hash, message.document, message.request, message.forward);
+        void this.#answer(message, async (draft) => ({ probe: await runProbe(message.request, draft, message.forward, this.#publicOrigin) }));
         return;
     }
   }
@@ -236,26 +239,15 @@ export class GatewayNode {
     });
   }
 
-  async #probe(askId: string, hash: string, document: ReleaseDocument, request: ProbeRequest, forward: boolean): Promise<void> {
-    let probe: ProbeOutcome | null = null;
-    let error: string | null = null;
+  /** Answers what the control plane asks about a draft; why it cannot be answered is an answer too. */
+  async #answer({ askId, hash, document }: AboutDraft, run: (draft: LiveRelease) => Promise<Pick<NodeAnswer, 'probe' | 'examined'>>): Promise<void> {
+    let answer: NodeAnswer;
     try {
-      probe = await this.#drafts.with(hash, document, (draft) => runProbe(request, draft, forward, this.#publicOrigin));
+      answer = { askId, ...(await this.#drafts.with(hash, document, run)), error: null };
     } catch (failure) {
-      error = (failure as Error).message;
+      answer = { askId, probe: null, examined: null, error: (failure as Error).message };
     }
-    await this.#link.answer({ askId, probe, error }).catch(() => undefined);
-  }
-
-  async #examine(askId: string, hash: string, document: ReleaseDocument, request: ExamineAsk): Promise<void> {
-    let examined: readonly ExamineOutcome[] | null = null;
-    let error: string | null = null;
-    try {
-      examined = await this.#drafts.with(hash, document, (draft) => runExamine(request, draft, this.#publicOrigin));
-    } catch (failure) {
-      error = (failure as Error).message;
-    }
-    await this.#link.answer({ askId, probe: null, examined, error }).catch(() => undefined);
+    await this.#link.answer(answer).catch(() => undefined);
   }
 
   /** Opens the TLS listener where one is asked for. Certificates of clients are asked for and not judged: binding decides. */
