@@ -127,7 +127,7 @@ async function oneCall(call, release, number, recorder, signer, now, random) {
     status = call.method === 'POST' ? 201 : 200;
     upstreamMs = 2 + random.next() * 9;
     found = finding('upstream.answered', { status, address: new URL(exchange.api.rule.upstream.url).host });
-    exchange.steps.push({ step: 'upstream', finding: found, tookMs: upstreamMs });
+    exchange.took('upstream', found, upstreamMs);
   } else status = statusOf(found);
   recorder.finish(exchange, {
     id: `demo${createHash('sha256').update(`${now} ${call.path} ${random.next()}`).digest('hex').slice(0, 16)}`,

@@ -1,4 +1,4 @@
-import { STANDARD_CLAIM_MAP, tokenRule } from '@virga/core';
+import { ENFORCED, RELEASE_FORMAT, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { createServer } from 'node:http';
 
@@ -40,7 +40,7 @@ export async function makeIssuer() {
 /** A release of some operations, all guarded. */
 export function release(upstreamUrl, issuer, operations = 100) {
   return {
-    format: 1,
+    format: RELEASE_FORMAT,
     environment: 'bench',
     providers: [
       {
@@ -65,12 +65,13 @@ export function release(upstreamUrl, issuer, operations = 100) {
         version: '1',
         basePath: '/bench',
         enabled: true,
-        upstream: { url: upstreamUrl, connectTimeoutMs: 1000, responseTimeoutMs: 5000, sendCredential: true },
+        upstream: { url: upstreamUrl, connectTimeoutMs: 1000, responseTimeoutMs: 5000, sendCredential: true, limits: UPSTREAM_LIMITS },
         resource: { identifier: AUDIENCE, scopes: [] },
         token: tokenRule([AUDIENCE], { type: 'at+jwt' }),
         cors: null,
-        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'] }],
+        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'], place: null }],
         access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['gates:read'], match: 'all', roles: [] }]] },
+        modes: ENFORCED,
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({
           id: `GET /group${index % 97}/things${index}/{id}`,
@@ -80,6 +81,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
           summary: '',
           access: null,
           token: null,
+          modes: null,
         })),
       },
     ],

@@ -12,6 +12,7 @@ import { compileBetweenRequests, LiveRelease } from './live-release.js';
 import type { NodeOptions } from './node-options.js';
 import { Nonces } from './ports/nonces.js';
 import { nodePorts } from './ports/node-ports.js';
+import { ClientDirectory } from './ports/client-directory.js';
 import { PrivateFacts } from './ports/private-facts.js';
 import { reportProviders } from './ports/report-providers.js';
 import { Drafts } from './probe/drafts.js';
@@ -44,6 +45,7 @@ export class GatewayNode {
   readonly #introspector: Introspector;
   readonly #draftIntrospector: Introspector;
   readonly #facts: PrivateFacts;
+  readonly #directory: ClientDirectory;
   readonly #nonces: Nonces;
   /** Keys for drafts that are probed, apart from those of live traffic so that no draft can disturb it. */
   readonly #draftKeys: ProviderKeys;
@@ -76,6 +78,7 @@ export class GatewayNode {
     this.#options = options;
     this.#recorder = new Recorder(options.name);
     this.#facts = new PrivateFacts(options.token, join(options.folder, 'private-facts'));
+    this.#directory = new ClientDirectory(options.token, join(options.folder, 'directory.sealed'));
     this.#nonces = new Nonces(options.token);
     this.#snapshot = new Snapshot(options.token, join(options.folder, 'release.sealed'));
     this.#keptKeys = new SealedFile(options.token, 'the last good keys', join(options.folder, 'keys.sealed'));
@@ -95,6 +98,7 @@ export class GatewayNode {
       nonces: this.#nonces,
       replay: new LocalReplayMemory(),
       tokens: new TokenCache(DRAFT_TOKENS),
+      directory: () => this.#directory.source,
       fault: (error, at) => this.#fault(error, `the ${at} of a draft`),
     });
     this.#link = new ControlLink({
@@ -148,6 +152,7 @@ export class GatewayNode {
    */
   async #restore(): Promise<void> {
     const factsRead = await this.#facts.restore();
+    const directoryRead = await this.#directory.restore();
     const keys = await this.#keptKeys.read();
     if (keys.state === 'read') await this.#keys.recall(keys.value as KeptKeys[]);
     const snapshot = await this.#snapshot.read();
@@ -158,7 +163,10 @@ export class GatewayNode {
       );
     if (!factsRead)
       return this.#distrust('the secrets and revocations that were kept on disk could not be read; nothing was served until the control plane sent them');
+    if (!directoryRead) return this.#distrust('the clients that were kept on disk could not be read; nothing was served until the control plane sent them');
     if (snapshot === null) return;
+    if (snapshot.withDirectory && this.#directory.number === null)
+      return this.#distrust('the clients of the kept release were gone; nothing was served until the control plane sent them');
     if (snapshot.withFacts && !this.#facts.known)
       return this.#distrust('the secrets and revocations of the kept release were gone; nothing was served until the control plane sent them');
     await this.#take(snapshot.number, snapshot.hash, snapshot.document, false);
@@ -192,6 +200,9 @@ export class GatewayNode {
       case 'examine':
         void this.#answer(message, async (draft) => ({ probe: null, examined: await runExamine(message.request, draft, this.#publicOrigin) }));
         return;
+      case 'directory':
+        this.#hearDirectory(message);
+        return;
       case 'refresh-provider':
         void this.#keys.refresh(message.providerId).then(() => this.#sendStatus());
         return;
@@ -199,6 +210,16 @@ export class GatewayNode {
         void this.#answer(message, async (draft) => ({ probe: await runProbe(message.request, draft, message.forward, this.#publicOrigin) }));
         return;
     }
+  }
+
+  /** A change that does not follow the last one, or cannot be read, is not guessed at: the whole directory is asked for. */
+  #hearDirectory(message: Extract<FeedMessage, { type: 'directory' }>): void {
+    if (this.#directory.take(message)) {
+      if (message.whole === null || message.whole.last) void this.#sendStatus();
+      return;
+    }
+    this.#options.log('a change of the directory could not be taken; the whole of it is asked for');
+    this.#link.reconnect();
   }
 
   /** Compiles a release and swaps it in with one assignment. One that cannot be used leaves the old one serving. */
@@ -218,7 +239,8 @@ export class GatewayNode {
       this.#refusedRelease = null;
       before?.retire();
       this.#options.log(`release ${number} is live`);
-      if (keep) setImmediate(() => void this.#snapshot.write({ number, hash, document, withFacts: this.#facts.known }));
+      if (keep)
+        setImmediate(() => void this.#snapshot.write({ number, hash, document, withFacts: this.#facts.known, withDirectory: this.#directory.number !== null }));
     } catch (error) {
       keys?.close();
       const reason = error instanceof ConfigError ? `${error.pointer}: ${error.message}` : (error as Error).message;
@@ -235,6 +257,7 @@ export class GatewayNode {
       nonces: this.#nonces,
       replay: this.#replay,
       tokens: this.#tokens,
+      directory: () => this.#directory.source,
       fault: (error, at) => this.#fault(error, `the step ${at}`),
     });
   }
@@ -267,7 +290,7 @@ export class GatewayNode {
   #tick(): void {
     void this.#keys.tick();
     if (this.#drafts.any) void this.#draftKeys.tick();
-    for (const kept of [this.#snapshot, this.#facts, this.#keptKeys]) kept.tick();
+    for (const kept of [this.#snapshot, this.#facts, this.#directory, this.#keptKeys]) kept.tick();
   }
 
   #tickTransfers(): void {
@@ -306,12 +329,15 @@ export class GatewayNode {
       refusedRelease: this.#refusedRelease,
       providers: reportProviders(this.#keys, this.#introspector),
       knownTokens: this.#tokens.size,
+      directory: this.#directory.number,
+      knownClients: this.#directory.clients,
       inFlight: (this.#listener?.inFlight ?? 0) + (this.#tlsListener?.inFlight ?? 0),
       tlsUrl: this.#tlsOrigin,
       problems: [
         Date.now() - this.#startedAt < TELL_MS ? this.#startProblem : null,
         this.#snapshot.problem,
         this.#facts.problem,
+        this.#directory.problem,
         this.#keptKeys.problem,
       ].filter((problem) => problem !== null),
     };

@@ -1,6 +1,7 @@
 import {
   compileInSteps,
   compileRedactor,
+  upgradeDocument,
   type CompiledApi,
   type CompiledRelease,
   type Ports,
@@ -65,9 +66,10 @@ export class LiveRelease {
   }
 }
 
-/** Where an API and its operations take tokens from. */
+/** Where an API and its operations take credentials from. */
 const placesOf = ({ rule }: CompiledApi): readonly TokenPlace[] => [
   ...rule.token.places,
+  ...rule.schemes.flatMap(({ place }) => place ?? []),
   ...rule.operations.flatMap((operation) => operation.token?.places ?? []),
 ];
 
@@ -79,7 +81,7 @@ export async function compileBetweenRequests(document: ReleaseDocument, ports: P
   // Reading the message that brought it, compiling it and putting it in force are apart, each in a turn of its own: an
   // immediate would still run in the turn that read the message.
   await setTimeout(1);
-  const compiling = compileInSteps(document, ports);
+  const compiling = compileInSteps(upgradeDocument(document), ports);
   let from = performance.now();
   for (;;) {
     const step = compiling.next();

@@ -1,4 +1,14 @@
-import { STANDARD_CLAIM_MAP, tokenRule, type ApiRule, type ProviderRule, type RecordBatch, type ReleaseDocument, type TraceRecord } from '@virga/core';
+import {
+  ENFORCED,
+  STANDARD_CLAIM_MAP,
+  tokenRule,
+  type ApiRule,
+  type ProviderRule,
+  type RecordBatch,
+  type ReleaseDocument,
+  type TraceRecord,
+  UPSTREAM_LIMITS,
+} from '@virga/core';
 import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
 import { exportJWK, generateKeyPair, SignJWT, type JWTPayload } from 'jose';
 import { mkdtempSync } from 'node:fs';
@@ -28,6 +38,8 @@ export class FakeControl {
   #server: Server | null = null;
   #feeds = new Set<ServerResponse>();
   #live: FeedMessage | null = null;
+  /** Whatever a node is told before its release when it connects. */
+  readonly first: FeedMessage[] = [];
   url = '';
   port = 0;
   failRecords = 0;
@@ -45,6 +57,7 @@ export class FakeControl {
       res.write(`${JSON.stringify({ type: 'hello', controlPlane: 'test' })}\n`);
       this.#feeds.add(res);
       res.on('close', () => this.#feeds.delete(res));
+      for (const message of this.first) res.write(`${JSON.stringify(message)}\n`);
       if (this.#live) res.write(`${JSON.stringify(this.#live)}\n`);
       return;
     }
@@ -145,7 +158,7 @@ export const providerFor = (issuer: string, change: Partial<ProviderRule> = {}):
 export function documentFor(upstreamUrl: string, issuer: string, change: Partial<ApiRule> = {}): ReleaseDocument {
   const scoped = { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['read'], match: 'all', roles: [] }]] } as const;
   return {
-    format: 1,
+    format: 2,
     environment: 'test',
     providers: [providerFor(issuer)],
     certificateHeader: null,
@@ -156,12 +169,13 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         version: '1',
         basePath: '/a',
         enabled: true,
-        upstream: { url: upstreamUrl, connectTimeoutMs: 500, responseTimeoutMs: 700, sendCredential: true },
+        upstream: { url: upstreamUrl, connectTimeoutMs: 500, responseTimeoutMs: 700, sendCredential: true, limits: UPSTREAM_LIMITS },
         resource: { identifier: AUDIENCE, scopes: [] },
         token: tokenRule([AUDIENCE], { type: 'at+jwt' }),
         cors: null,
-        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'] }],
+        schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'], place: null }],
         access: scoped,
+        modes: ENFORCED,
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
           {
@@ -172,8 +186,9 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             summary: '',
             access: { kind: 'public', origin: 'hand' } as const,
             token: null,
+            modes: null,
           },
-          { id: `${method} /guarded`, method, path: '/guarded', operationId: null, summary: '', access: null, token: null },
+          { id: `${method} /guarded`, method, path: '/guarded', operationId: null, summary: '', access: null, token: null, modes: null },
         ]),
         ...change,
       },

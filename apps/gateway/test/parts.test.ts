@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os';
 import type { IncomingMessage } from 'node:http';
 import { join } from 'node:path';
 import { compileFindCertificate } from '../src/listener/client-certificate.js';
-import { headersBack, headersUp, queryUp, withheldPlaces } from '../src/listener/forward-headers.js';
+import { headersBack, headersUp, queryUp } from '../src/listener/forward-headers.js';
 import { Nonces, NONCE_WINDOW_MS } from '../src/ports/nonces.js';
 import { PrivateFacts } from '../src/ports/private-facts.js';
 import { newRequestId, traceContext } from '../src/listener/request-ids.js';
@@ -69,7 +69,7 @@ test('a budget lets a burst through, then the rate', () => {
 describe('the recorder', () => {
   const exchange = (found: Finding): Exchange => {
     const one = new Exchange({ method: 'GET', target: '/a', headers: {} });
-    one.steps.push({ step: 'route', finding: found, tookMs: 1 });
+    one.took('route', found, 1);
     return one;
   };
   const done = (found: Finding, at: number, status: number) => ({
@@ -120,9 +120,10 @@ describe('the last good release on disk', () => {
   const kept = new Snapshot('token', file);
   const snapshot = {
     withFacts: false,
+    withDirectory: false,
     number: 3,
     hash: 'h',
-    document: { format: 1 as const, environment: 't', providers: [], certificateHeader: null, apis: [] },
+    document: { format: 2 as const, environment: 't', providers: [], certificateHeader: null, apis: [] },
   };
 
   test('is read back, and only its owner may read it', async () => {
@@ -237,10 +238,8 @@ describe('credentials that stay at the gateway', () => {
   ])('the query %j', (query, left) => {
     const exchange = new Exchange({ method: 'GET', target: '/', headers: {} });
     exchange.query = query;
-    exchange.api = { rule: { upstream: { sendCredential: false } } } as Exchange['api'];
-    exchange.operation = { token: { places: [{ kind: 'query', name: 'key' }] } } as unknown as Exchange['operation'];
+    exchange.operation = { withheld: [BEARER_HEADER, { kind: 'query', name: 'key' }] } as unknown as Exchange['operation'];
     expect(queryUp(exchange)).toBe(left);
-    expect(withheldPlaces(exchange)).toEqual([BEARER_HEADER, { kind: 'query', name: 'key' }]);
   });
 
   test('a header that only a trusted hop may write does not travel on from another', () => {
@@ -383,7 +382,7 @@ test('counters beyond their bound are counted together, and none is dropped', ()
   const total = RECORD_LIMITS.maxCounters + 500;
   for (let minute = 0; minute < total; minute++) {
     const exchange = new Exchange({ method: 'GET', target: '/x', headers: {} });
-    exchange.steps.push({ step: 'route', finding: found, tookMs: 0 });
+    exchange.took('route', found, 0);
     recorder.finish(exchange, {
       id: String(minute),
       traceId: '',

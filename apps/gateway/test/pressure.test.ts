@@ -224,6 +224,7 @@ describe('publishing', () => {
       summary: '',
       access: null,
       token: null,
+      modes: null,
     }));
     if (api) await publish({ ...document, apis: [{ ...api, operations: [...api.operations, ...operations] }] });
     expect((await fetch(`${url}/a/r1999/7`)).status).toBe(401);

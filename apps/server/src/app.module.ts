@@ -3,10 +3,13 @@ import { APP_FILTER, APP_GUARD } from '@nestjs/core';
 import { SETTINGS, type ServerSettings } from './config/settings.js';
 import { ApisController } from './control/apis/apis.controller.js';
 import { ApisService } from './control/apis/apis.service.js';
+import { OperationPageService } from './control/apis/operation-page.service.js';
 import { BenchController } from './control/bench/bench.controller.js';
 import { BenchIssuer } from './control/bench/bench-issuer.js';
 import { BenchService } from './control/bench/bench.service.js';
 import { GrantService } from './control/bench/grant.service.js';
+import { ClientsController } from './control/clients/clients.controller.js';
+import { ClientsService } from './control/clients/clients.service.js';
 import { ContractService } from './control/contract/contract.service.js';
 import { AttentionService } from './control/overlook/attention.service.js';
 import { FallService } from './control/overlook/fall.service.js';
@@ -27,6 +30,7 @@ import { TracesService } from './control/traces/traces.service.js';
 import { RevocationsController } from './control/revocations/revocations.controller.js';
 import { RevocationsService } from './control/revocations/revocations.service.js';
 import { SettingsController } from './control/settings/settings.controller.js';
+import { DirectoryFeed } from './nodes/directory-feed.js';
 import { LocalNode } from './nodes/local-node.js';
 import { NodeHub } from './nodes/node-hub.js';
 import { NodesController } from './nodes/nodes.controller.js';
@@ -54,6 +58,7 @@ export class AppModule {
         PersonasController,
         ProbeController,
         RevocationsController,
+        ClientsController,
         BenchController,
         SettingsController,
       ],
@@ -72,6 +77,7 @@ export class AppModule {
         ReleasesService,
         ContractService,
         ApisService,
+        OperationPageService,
         ProvidersService,
         TracesService,
         FallService,
@@ -80,6 +86,8 @@ export class AppModule {
         ProbeService,
         SecretsService,
         RevocationsService,
+        DirectoryFeed,
+        ClientsService,
         BenchIssuer,
         BenchService,
         GrantService,

@@ -6,7 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { RunningServer } from './harness.js';
 
 /** Folders as earlier versions wrote them open, and everything in them is there and works on. */
-describe.each(['data-of-0.1.0'])('%s', (name) => {
+describe.each(['data-of-0.1.0', 'data-before-clients'])('%s', (name) => {
   let server: RunningServer;
 
   beforeAll(async () => {
@@ -31,6 +31,8 @@ describe.each(['data-of-0.1.0'])('%s', (name) => {
       const api = await server.ok<ApiView>('GET', `/apis/${id}`);
       // Limits are new; what was written without them has the usual ones.
       expect(api.upstream.limits).toMatchObject({ connections: 128, sharePercent: 50 });
+      // What was enforced is enforced, and nobody got in who did not.
+      expect([api.modes, api.observedCount, api.wouldRefuse]).toEqual([{ all: 'enforce', checks: {} }, 0, 0]);
       expect((await server.ok<{ items: OperationView[] }>('GET', `/apis/${id}/operations`)).items).toHaveLength(operationCount);
     }
     const { items: providers } = await server.ok<{ items: ProviderView[] }>('GET', '/providers');

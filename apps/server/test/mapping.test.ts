@@ -198,7 +198,7 @@ describe('what a provider says and what is set', () => {
 });
 
 describe('what a token is held against', () => {
-  const document = { format: 1, environment: 't', providers: [providerFor('https://p.example')], certificateHeader: null, apis: [] } as ReleaseDocument;
+  const document = { format: 2, environment: 't', providers: [providerFor('https://p.example')], certificateHeader: null, apis: [] } as ReleaseDocument;
   test('a provider alone asks only that the token is genuine and in time', () => {
     const { document: made, apiId, operationId } = questionOf(document, { against: 'draft', providerId: 'p' });
     expect(made.apis.map((api) => [api.id, api.token.audiences, api.operations.map((item) => item.id)])).toEqual([[apiId, 'ANY_AUDIENCE', [operationId]]]);

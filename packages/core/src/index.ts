@@ -5,6 +5,8 @@ export type { AccessRule, Alternative, RuleOrigin, SchemeRequirement } from './d
 export { ALGORITHMS, PUBLIC_KEY_ALGORITHMS, isAlgorithm, type Algorithm, type AlgorithmFacts } from './document/algorithms.js';
 export {
   RELEASE_FORMAT,
+  SCHEME_TYPES,
+  takesTokens,
   type ApiRule,
   type CertificateHeaderRule,
   type CorsRule,
@@ -12,6 +14,7 @@ export {
   type ReleaseDocument,
   type ResourceRule,
   type SchemeRule,
+  type SchemeType,
   type UpstreamRule,
 } from './document/release-document.js';
 export { BEARER_HEADER, tokenRule, type ClaimDemand, type StepUpRule, type TokenOverride, type TokenPlace, type TokenRule } from './document/token-rule.js';
@@ -34,9 +37,30 @@ export {
   type ClaimTranslation,
   type MappedMember,
 } from './document/claim-map.js';
+export { ENFORCED, MODED_CHECKS, modeOf, observedChecks, type CheckMode, type ModedCheck, type ModeRule } from './document/modes.js';
 export { METHOD_NAMES } from './document/method-names.js';
 export { UPSTREAM_LIMIT_RANGES, UPSTREAM_LIMITS, type UpstreamLimits } from './document/upstream-limits.js';
 export { checkDocument } from './release/check-document.js';
+export { readDocument, upgradeDocument } from './release/read-document.js';
+export { describeFallLine, type DescribedCheck, type SetAt } from './release/describe-fall-line.js';
+export { describePointer, type RulePlace } from './release/describe-pointer.js';
+export { Directory } from './directory/directory.js';
+export {
+  CREDENTIAL_KINDS,
+  providerClient,
+  type ClientFact,
+  type CredentialFact,
+  type CredentialKind,
+  type DirectoryChange,
+  type DirectorySource,
+  type Holder,
+} from './directory/facts.js';
+export { readChanges } from './directory/read-facts.js';
+export { KEY_PREFIX, keyForm, writeKey } from './credential/key-form.js';
+export { readBasic } from './credential/read-basic.js';
+export type { SentCredential } from './credential/sent-credential.js';
+export type { Caller } from './credential/caller.js';
+export { rulePointer } from './decision/rule-pointer.js';
 export { compileInSteps, compileRelease } from './release/compile-release.js';
 export { diffReleases, type ReleaseChange } from './release/diff-releases.js';
 export { describeAccess } from './access/describe-access.js';
@@ -46,7 +70,7 @@ export { decide, type Verdict } from './decision/decide.js';
 export { answerOf, type AnswerContext, type GatewayAnswer } from './decision/answer.js';
 export { corsHeaders } from './decision/preflight-step.js';
 export { resourceMetadata } from './decision/resource-metadata.js';
-export { Exchange, type Asked, type HeaderFields, type StepRecord } from './decision/exchange.js';
+export { endingOf, Exchange, whoCalls, type Asked, type Ending, type RequestOutcome, type HeaderFields, type StepRecord } from './decision/exchange.js';
 export type { CompiledApi, CompiledOperation, CompiledRelease } from './decision/compiled.js';
 export { closedPorts, type NonceSource, type Ports, type SecretSource } from './decision/ports.js';
 export { TokenCache } from './token/token-cache.js';
@@ -69,11 +93,22 @@ export { TOKEN_CHECKS } from './token/check-claims.js';
 export { readOpeningKeys } from './token/open-encrypted.js';
 export { MAX_LEEWAY_SECONDS } from './token/verify-token.js';
 export { CODES, entryOf, finding, isCode, type Code, type Finding } from './verdict/codes.js';
-export { STEPS, STEP_NAMES, type CodeEntry, type Comparison, type Operands, type StepId, type StepOutcome } from './verdict/code-entry.js';
+export {
+  outcomeOf,
+  STEPS,
+  STEP_NAMES,
+  type CodeEntry,
+  type Comparison,
+  type Operand,
+  type Operands,
+  type Said,
+  type StepId,
+  type StepOutcome,
+} from './verdict/code-entry.js';
 export { explain, type Explanation } from './verdict/explain.js';
 export { compileRedactor, redactHeader, redactText, type Redactor } from './record/redact.js';
 export { isSecretName } from './record/secret-names.js';
-export type { StepTrace, TraceRecord, TrafficCount, RecordBatch } from './record/trace-record.js';
+export type { RecordBatch, StepCount, StepTrace, TraceRecord, TrafficCount } from './record/trace-record.js';
 export { readContract, type ReadContract } from './contract/read-contract.js';
 export type { ContractProblem } from './contract/problem.js';
 export { listOperations, type ContractOperation, type ListedContract } from './contract/list-operations.js';

@@ -3,9 +3,11 @@ import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import type { AccessRule } from '../src/document/access-rule.js';
 import { STANDARD_CLAIM_MAP } from '../src/document/claim-map.js';
+import { ENFORCED } from '../src/document/modes.js';
 import type { ProviderRule } from '../src/document/provider-rule.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../src/document/release-document.js';
 import { tokenRule } from '../src/document/token-rule.js';
+import { UPSTREAM_LIMITS } from '../src/document/upstream-limits.js';
 import { compileClaimMap } from '../src/provider/compile-claim-map.js';
 import { readKey } from '../src/provider/read-key-set.js';
 import type { HeldKeys, KeySource, TokenVerifier } from '../src/token/verify-token.js';
@@ -119,6 +121,7 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   summary: '',
   access,
   token: null,
+  modes: null,
 });
 
 export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
@@ -128,12 +131,13 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     version: '1',
     basePath: '/gates-api',
     enabled: true,
-    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 500, responseTimeoutMs: 1000, sendCredential: true },
+    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 500, responseTimeoutMs: 1000, sendCredential: true, limits: UPSTREAM_LIMITS },
     resource: { identifier: AUDIENCE, scopes: [{ name: 'gates:read', description: '' }] },
     token: tokenRule([AUDIENCE]),
     cors: null,
-    schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'] }],
+    schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'], place: null }],
     access: requires('trust', 'gates:read'),
+    modes: ENFORCED,
     contractHash: null,
     operations: [
       operation('GET', '/gates'),
@@ -146,7 +150,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
 }
 
 export const releaseOf = (providers: readonly ProviderRule[], ...apis: ApiRule[]): ReleaseDocument => ({
-  format: 1,
+  format: 2,
   environment: 'test',
   providers,
   certificateHeader: null,

@@ -42,7 +42,22 @@ export {
   TamperView,
   type GrantKind,
 } from './control/bench.js';
-export { ComparisonView, HeaderView, StepView } from './control/explanations.js';
+export {
+  ClientChanged,
+  ClientInput,
+  ClientPage,
+  ClientPatch,
+  ClientQuery,
+  ClientSummary,
+  ClientView,
+  CredentialInput,
+  CredentialMade,
+  CredentialView,
+  DirectoryEffect,
+} from './control/clients.js';
+export { OperationCheckView, OperationPage } from './control/fall-line.js';
+export { CheckModesDto, ModesDto } from './control/modes.js';
+export { ComparisonView, HeaderView, RuleView, StepView } from './control/explanations.js';
 export { ApiList, NodeList, OperationList, PersonaList, ProviderList, ReleaseList } from './control/lists.js';
 export { AttentionItem, AttentionView, FallLayer, FallQuery, FallReason, FallSlice, FallView } from './control/overlook.js';
 export { PersonaInput, PersonaView, SignInStart, TokenStanding, TokenView } from './control/personas.js';

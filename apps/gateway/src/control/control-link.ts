@@ -25,6 +25,7 @@ export class ControlLink {
   readonly #options: ControlLinkOptions;
   readonly #agent = new Agent({ bodyTimeout: SILENCE_MS, headersTimeout: SILENCE_MS, connect: { timeout: 3000 } });
   readonly #stopping = new AbortController();
+  #feed = new AbortController();
   #pending: { id: string; batch: RecordBatch } | null = null;
   #connected = false;
 
@@ -56,8 +57,15 @@ export class ControlLink {
     void this.#agent.destroy();
   }
 
+  /** Opens the feed anew, which brings everything that counts. */
+  reconnect(): void {
+    this.#feed.abort();
+  }
+
   async #follow(opened: () => void): Promise<void> {
-    const answer = await this.#call('GET', `/nodes/v1/feed?node=${encodeURIComponent(this.#options.node)}`, undefined);
+    this.#feed = new AbortController();
+    const signal = AbortSignal.any([this.#stopping.signal, this.#feed.signal]);
+    const answer = await this.#call('GET', `/nodes/v1/feed?node=${encodeURIComponent(this.#options.node)}`, undefined, signal);
     if (answer.statusCode !== 200) throw new Error(`the feed answered ${answer.statusCode}`);
     opened();
     this.#connected = true;
@@ -103,10 +111,10 @@ export class ControlLink {
     if (answer.statusCode >= 300) throw new Error(`${path} answered ${answer.statusCode}`);
   }
 
-  #call(method: 'GET' | 'POST', path: string, body: string | undefined) {
+  #call(method: 'GET' | 'POST', path: string, body: string | undefined, signal: AbortSignal = this.#stopping.signal) {
     return request(this.#options.controlUrl + path, {
       dispatcher: this.#agent,
-      signal: this.#stopping.signal,
+      signal,
       method,
       headers: { authorization: `Bearer ${this.#options.token}`, ...(body === undefined ? {} : { 'content-type': 'application/json' }) },
       ...(body === undefined ? {} : { body }),

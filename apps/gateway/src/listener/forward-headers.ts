@@ -1,4 +1,4 @@
-import { BEARER_HEADER, type Exchange, type TokenPlace } from '@virga/core';
+import type { Exchange, TokenPlace } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
 import { foldName, HOP_BY_HOP, isReserved } from './forward-names.js';
 
@@ -54,18 +54,11 @@ function named(connection: string | undefined): Set<string> | null {
   return new Set(connection.split(',').map((name) => name.trim().toLowerCase()));
 }
 
-/**
- * Places whose credentials stay at the gateway: those that the operation looks at and the usual header, so that a token
- * sent to a public operation stays too. None where the upstream is to see them.
- */
-export function withheldPlaces(exchange: Exchange): readonly TokenPlace[] {
-  if (exchange.api?.rule.upstream.sendCredential !== false) return [];
-  return [BEARER_HEADER, ...(exchange.operation?.token.places ?? [])];
-}
-
 /** The query that travels on: without the tokens that must not. */
 export function queryUp(exchange: Exchange): string {
-  const names = withheldPlaces(exchange).flatMap((place) => (place.kind === 'query' ? [place.name] : []));
+  const withheld = exchange.operation?.withheld ?? [];
+  if (withheld.length === 0) return exchange.query;
+  const names = withheld.flatMap((place) => (place.kind === 'query' ? [place.name] : []));
   return names.reduce(withoutParameter, exchange.query);
 }
 

@@ -68,7 +68,7 @@ export class GatewayListener {
   #broken(socket: Duplex, found: Finding): void {
     const id = answerBroken(socket, found, this.#context.publicOrigin);
     const exchange = new Exchange({ method: '', target: '', headers: {} });
-    exchange.steps.push({ step: entryOf(found.code).step, finding: found, tookMs: 0 });
+    exchange.took(entryOf(found.code).step, found, 0);
     const address = 'remoteAddress' in socket && typeof socket.remoteAddress === 'string' ? socket.remoteAddress.replace(/^::ffff:/, '') : '';
     this.#context.recorder.finish(exchange, {
       id,

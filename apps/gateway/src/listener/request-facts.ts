@@ -32,9 +32,10 @@ export function wrongMessage(req: IncomingMessage): Finding | null {
   return null;
 }
 
-/** Who counts as holding a connection of the upstream: the client that was proved, or else the address. */
-export function callerOf({ principal }: Exchange, address: string): string {
-  return principal?.client ? `${principal.client} of ${principal.providerName}` : address;
+/** Who counts as holding a connection of the upstream: the client that was let in, or else the address. */
+export function callerOf({ caller }: Exchange, address: string): string {
+  if (!caller || caller.client === null) return address;
+  return caller.clientName ?? `${caller.client} of ${caller.providerId ?? 'nobody'}`;
 }
 
 /** The address the gateway saw, IPv4-mapped IPv6 written as IPv4 (RFC 4291 section 2.5.5.2). */

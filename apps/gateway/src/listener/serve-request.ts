@@ -19,7 +19,7 @@ import type { LiveRelease } from '../live-release.js';
 import type { Recorder } from '../records/recorder.js';
 import { Forwarding, type AnswerSink } from '../upstream/forward.js';
 import type { Upstream } from '../upstream/pools.js';
-import { headersBack, headersUp, queryUp, withheldPlaces } from './forward-headers.js';
+import { headersBack, headersUp, queryUp } from './forward-headers.js';
 import { drainUpload } from './linger.js';
 import { Pace } from './pace.js';
 import type { Slots } from './slots.js';
@@ -155,7 +155,7 @@ export class ServedRequest implements AnswerSink {
       requestId: this.#id,
       traceparent: this.#traceparent,
       protocol: this.#context.publicOrigin.startsWith('https:') ? 'https' : 'http',
-      withheld: withheldPlaces(this.#exchange),
+      withheld: this.#exchange.operation?.withheld ?? [],
       vouched: this.#live.vouchedHeader(this.#address),
       ruled: this.#live.certificateHeader,
     });
@@ -272,7 +272,7 @@ export class ServedRequest implements AnswerSink {
 
   #step(found: Finding): void {
     const from = this.#upstream ? this.#upstreamAt : this.#startedAt;
-    this.#exchange.steps.push({ step: this.#upstream ? 'upstream' : 'message', finding: found, tookMs: performance.now() - from });
+    this.#exchange.took(this.#upstream ? 'upstream' : 'message', found, performance.now() - from);
   }
 
   #record(status: number, found: Finding): void {

@@ -1,4 +1,4 @@
-import type { Introspection, KeySource, Ports, ReplayMemory, TokenCache } from '@virga/core';
+import type { DirectorySource, Introspection, KeySource, Ports, ReplayMemory, TokenCache } from '@virga/core';
 import * as crypto from 'node:crypto';
 import { performance } from 'node:perf_hooks';
 import type { Nonces } from './nonces.js';
@@ -13,11 +13,13 @@ export interface NodeParts {
   /** Belongs to the node and outlives every release: a proof used under one is used under the next. */
   readonly replay: ReplayMemory;
   readonly tokens: TokenCache;
+  /** Clients as they are now. */
+  readonly directory: () => DirectorySource;
   fault(error: unknown, at: string): void;
 }
 
 /** The ports of a gateway node: real clocks, SHA-256, and what the node holds. */
-export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, fault }: NodeParts): Ports {
+export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, directory, fault }: NodeParts): Ports {
   return {
     now: Date.now,
     ticks: () => performance.now(),
@@ -30,5 +32,6 @@ export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, 
     nonces,
     secrets: facts,
     revocations: () => facts.revocations,
+    directory,
   };
 }

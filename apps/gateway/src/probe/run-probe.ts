@@ -1,8 +1,8 @@
-import { decide, entryOf, Exchange, answerOf, finding, type Finding, type StepId } from '@virga/core';
+import { answerOf, decide, endingOf, Exchange, finding, type Finding } from '@virga/core';
 import type { ProbeAnswer, ProbeOutcome, ProbeRequest } from '@virga/protocol';
 import type { IncomingHttpHeaders } from 'node:http';
 import { performance } from 'node:perf_hooks';
-import { headersUp, headersBack, queryUp, withheldPlaces } from '../listener/forward-headers.js';
+import { headersUp, headersBack, queryUp } from '../listener/forward-headers.js';
 import { newRequestId, traceContext } from '../listener/request-ids.js';
 import { nonceFor } from '../listener/nonce-for.js';
 import type { LiveRelease } from '../live-release.js';
@@ -15,7 +15,7 @@ const KEEP_BYTES = 256 * 1024;
 /** Decides a composed request by a release that is not live, and sends it up only when asked to. */
 export async function runProbe(request: ProbeRequest, release: LiveRelease, forward: boolean, publicOrigin: string): Promise<ProbeOutcome> {
   const { method, target } = request;
-  const exchange = new Exchange({ method, target, headers: fields(request.headers), origin: publicOrigin });
+  const exchange = new Exchange({ method, target, headers: fields(request.headers), origin: publicOrigin, certificate: request.certificate ?? null });
   const requestId = newRequestId();
   const verdict = await decide(release.compiled, exchange);
   if (verdict.kind === 'answer') {
@@ -27,7 +27,7 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
   if (!exchange.api || !upstream) throw new Error('invariant: a request that passed has an upstream');
   if (!forward) {
     const found = finding('upstream.not-called', { address: upstream.address });
-    pushStep(exchange, 'upstream', found, 0);
+    exchange.took('upstream', found, 0);
     return outcomeOf(exchange, release, found, null);
   }
   const startedAt = performance.now();
@@ -38,7 +38,7 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     requestId,
     traceparent: traceContext(undefined).traceparent,
     protocol: publicOrigin.startsWith('https:') ? 'https' : 'http',
-    withheld: withheldPlaces(exchange),
+    withheld: exchange.operation?.withheld ?? [],
     vouched: null,
     ruled: release.certificateHeader,
   });
@@ -71,16 +71,14 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     );
     forwarding.send();
   });
-  pushStep(exchange, 'upstream', found, performance.now() - startedAt);
+  exchange.took('upstream', found, performance.now() - startedAt);
   return outcomeOf(exchange, release, found, answer);
 }
-
-const pushStep = (exchange: Exchange, step: StepId, found: Finding, tookMs: number): void => void exchange.steps.push({ step, finding: found, tookMs });
 
 function outcomeOf(exchange: Exchange, release: LiveRelease, found: Finding, answer: ProbeAnswer | null): ProbeOutcome {
   const cleaning = cleaningOf(exchange, release.redactor);
   return {
-    outcome: entryOf(found.code).outcome === 'refuse' ? 'refused' : 'passed',
+    outcome: endingOf(exchange, found).outcome,
     code: found.code,
     operands: cleanOperands(found.operands, cleaning),
     steps: stepTraces(exchange, cleaning),

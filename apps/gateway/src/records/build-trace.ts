@@ -1,4 +1,18 @@
-import { entryOf, shorten, type Exchange, type Finding, type Redactor, type StepId, type StepTrace, type TraceRecord } from '@virga/core';
+import {
+  endingOf,
+  readBasic,
+  rulePointer,
+  shorten,
+  whoCalls,
+  type Exchange,
+  type Finding,
+  type Operand,
+  type Operands,
+  type Redactor,
+  type SentCredential,
+  type StepTrace,
+  type TraceRecord,
+} from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
 
 /** What the listener knows of a finished request beside its exchange. */
@@ -29,24 +43,33 @@ export interface Cleaning {
 export function cleaningOf(exchange: Exchange, redactor: Redactor): Cleaning {
   const mark = exchange.target.indexOf('?');
   const found = redactor.credentialsOf(exchange.headers, mark < 0 ? '' : exchange.target.slice(mark));
-  return { redactor, credentials: exchange.credential === null ? found : [exchange.credential, ...found] };
+  return { redactor, credentials: exchange.sent.length === 0 ? found : [...exchange.sent.flatMap(secretsOf), ...found] };
+}
+
+/** What nobody may read of a credential. The thumbprint of a certificate is no secret. */
+function secretsOf({ kind, text }: SentCredential): string[] {
+  if (kind === 'certificate') return [];
+  const read = kind === 'basic' ? readBasic(text) : null;
+  return read && 'secret' in read && read.secret.length >= 4 ? [text, read.secret] : [text];
 }
 
 /** The steps of an exchange as codes and operands. */
 export function stepTraces(exchange: Exchange, cleaning: Cleaning): StepTrace[] {
-  return exchange.steps.map(({ step, finding, tookMs }) => ({
-    step,
-    outcome: entryOf(finding.code).outcome,
-    code: finding.code,
-    operands: cleanOperands(finding.operands, cleaning),
-    tookUs: Math.round(tookMs * 10_000) / 10,
+  return exchange.steps.map((taken) => ({
+    step: taken.step,
+    outcome: taken.outcome,
+    mode: taken.mode,
+    rule: rulePointer(exchange, taken),
+    code: taken.finding.code,
+    operands: cleanOperands(taken.finding.operands, cleaning),
+    tookUs: Math.round(taken.tookMs * 10_000) / 10,
   }));
 }
 
 /** Operands can hold what a caller wrote; what looks like a credential is taken out of them too. */
-export function cleanOperands(operands: Finding['operands'], { redactor, credentials }: Cleaning): Finding['operands'] {
+export function cleanOperands(operands: Operands, { redactor, credentials }: Cleaning): Operands {
   return Object.fromEntries(
-    Object.entries(operands).map(([name, value]): [string, Finding['operands'][string]] => {
+    Object.entries(operands).map(([name, value]): [string, Operand] => {
       if (typeof value === 'string') return [name, redactor.text(value, credentials)];
       return [name, Array.isArray(value) ? (value as string[]).map((item) => redactor.text(item, credentials)) : value];
     }),
@@ -60,7 +83,8 @@ export function buildTrace(node: string, exchange: Exchange, done: FinishedReque
   const { credentials } = cleaning;
   const clean = (text: string, length = 2000) => shorten(redactor.text(text, credentials), length);
   const query = exchange.target.indexOf('?');
-  const entry = entryOf(done.found.code);
+  const ending = endingOf(exchange, done.found);
+  const caller = whoCalls(exchange);
   return {
     id: done.id,
     traceId: done.traceId,
@@ -72,14 +96,14 @@ export function buildTrace(node: string, exchange: Exchange, done: FinishedReque
     query: query < 0 ? '' : clean(exchange.target.slice(query)),
     apiId: exchange.api?.rule.id ?? null,
     operationId: exchange.operation?.rule.id ?? null,
-    outcome: entry.outcome === 'refuse' ? 'refused' : 'passed',
+    outcome: ending.outcome,
     status: done.status,
-    step: decidingStep(exchange, done.found),
-    code: done.found.code,
+    step: ending.step,
+    code: ending.code,
     address: done.address,
-    providerId: exchange.principal?.providerId ?? null,
-    subject: exchange.principal?.subject ? shorten(exchange.principal.subject) : null,
-    client: exchange.principal?.client ? shorten(exchange.principal.client) : null,
+    providerId: caller?.providerId ?? null,
+    subject: caller?.subject ? shorten(caller.subject) : null,
+    client: caller?.client ? shorten(caller.client) : null,
     steps: stepTraces(exchange, cleaning),
     requestHeaders: Object.entries(done.requestHeaders).map(
       ([name, value]) => [clean(name, 200), shorten(redactor.header(name, String(value ?? ''), credentials), 1000)] as const,
@@ -89,13 +113,6 @@ export function buildTrace(node: string, exchange: Exchange, done: FinishedReque
     responseBytes: done.responseBytes,
     totalUs: Math.round(done.totalMs * 1000),
   };
-}
-
-/** The step that decided: a fault is blamed on the step it happened in. */
-export function decidingStep(exchange: Exchange, found: Finding): StepId {
-  return exchange.steps[exchange.steps.length - 1]?.finding === found
-    ? (exchange.steps[exchange.steps.length - 1]?.step ?? 'message')
-    : entryOf(found.code).step;
 }
 
 function pairs(flat: readonly string[]): [string, string][] {

@@ -1,5 +1,5 @@
-import { entryOf, type Exchange, type RecordBatch, type StepId, type TraceRecord, type TrafficCount } from '@virga/core';
-import { buildTrace, decidingStep, type FinishedRequest } from './build-trace.js';
+import { endingOf, type Ending, type Exchange, type RecordBatch, type StepCount, type TraceRecord, type TrafficCount } from '@virga/core';
+import { buildTrace, type FinishedRequest } from './build-trace.js';
 import { RateBudget } from './rate-budget.js';
 
 /** How much is kept. Counters are exact whatever these say. */
@@ -34,7 +34,7 @@ export class Recorder {
   #counters = new Map<string, Counter>();
   readonly #passed = new RateBudget(RECORD_LIMITS.passedPerSecond, RECORD_LIMITS.passedBurst);
   readonly #refused = new RateBudget(RECORD_LIMITS.refusedPerSecond, RECORD_LIMITS.refusedBurst);
-  #unsent = { passed: 0, refused: 0 };
+  #unsent = { passed: 0, refused: 0, steps: 0 };
 
   constructor(node: string) {
     this.#node = node;
@@ -42,19 +42,22 @@ export class Recorder {
 
   /** @param keep keeps the trace whatever the load: for probes */
   finish(exchange: Exchange, done: FinishedRequest, keep = false): void {
-    const refused = entryOf(done.found.code).outcome === 'refuse';
-    this.#count(exchange, done, decidingStep(exchange, done.found), refused);
+    const ending = endingOf(exchange, done.found);
+    this.#count(exchange, done, ending);
+    // What would have been refused is kept as what was: it is what somebody looks for before the switch.
+    const refused = ending.outcome !== 'passed';
     const budget = refused ? this.#refused : this.#passed;
     if (keep || budget.take(done.at)) this.#push(buildTrace(this.#node, exchange, done));
     else if (refused) this.#unsent.refused++;
     else this.#unsent.passed++;
   }
 
-  #count(exchange: Exchange, done: FinishedRequest, step: StepId, refused: boolean): void {
+  #count(exchange: Exchange, done: FinishedRequest, { outcome, step, code }: Ending): void {
     const minute = done.at - (done.at % 60_000);
     const apiId = exchange.api?.rule.id ?? null;
     const operationId = exchange.operation?.rule.id ?? null;
-    const key = `${minute} ${apiId ?? ''} ${operationId ?? ''} ${done.found.code} ${done.status}`;
+    let key = `${minute} ${apiId ?? ''} ${operationId ?? ''} ${done.status}`;
+    for (const taken of exchange.steps) key += taken.outcome === 'would-refuse' ? ` !${taken.finding.code}` : ` ${taken.finding.code}`;
     let counter = this.#counters.get(key);
     if (!counter) {
       const fresh = {
@@ -62,9 +65,10 @@ export class Recorder {
         apiId,
         operationId,
         step,
-        code: done.found.code,
-        outcome: refused ? ('refused' as const) : ('passed' as const),
+        code,
+        outcome,
         status: done.status,
+        steps: exchange.steps.map((taken): StepCount => ({ step: taken.step, code: taken.finding.code, outcome: taken.outcome })),
       };
       counter = this.#counters.size < RECORD_LIMITS.maxCounters ? this.#begin(key, fresh) : this.#beginCoarse(fresh);
     }
@@ -78,17 +82,18 @@ export class Recorder {
     return counter;
   }
 
-  /** Past the bound requests are still counted, by the day and without their API: less is known of them, none is lost. */
+  /** Past the bound requests are still counted, by the day, without their API and steps: less is known of them, none is lost. */
   #beginCoarse(counted: Counter['key']): Counter {
     const minute = counted.minute - (counted.minute % DAY_MS);
-    const key = `${minute}   ${counted.code} ${counted.status}`;
-    return this.#counters.get(key) ?? this.#begin(key, { ...counted, minute, apiId: null, operationId: null });
+    const key = `${minute}   ${counted.outcome} ${counted.code} ${counted.status}`;
+    this.#unsent.steps++;
+    return this.#counters.get(key) ?? this.#begin(key, { ...counted, minute, apiId: null, operationId: null, steps: [] });
   }
 
   #push(trace: TraceRecord): void {
     if (this.#ring.length >= RECORD_LIMITS.ringSize) {
       const lost = this.#ring.shift();
-      if (lost?.outcome === 'refused') this.#unsent.refused++;
+      if (lost && lost.outcome !== 'passed') this.#unsent.refused++;
       else this.#unsent.passed++;
     }
     this.#ring.push(trace);
@@ -101,7 +106,7 @@ export class Recorder {
     const counts = [...this.#counters.values()].map(({ key, count, totalUs }): TrafficCount => ({ ...key, count, totalUs }));
     this.#counters = new Map();
     const unsent = this.#unsent;
-    this.#unsent = { passed: 0, refused: 0 };
+    this.#unsent = { passed: 0, refused: 0, steps: 0 };
     return { traces, counts, unsent };
   }
 }

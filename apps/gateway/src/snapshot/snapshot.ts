@@ -8,6 +8,8 @@ export interface ReleaseSnapshot {
   readonly document: ReleaseDocument;
   /** Whether the node knew secrets and revocations when it was kept; without them it is not served again. */
   readonly withFacts: boolean;
+  /** Whether the node knew the clients of the directory, in the same way. */
+  readonly withDirectory: boolean;
 }
 
 /** The last good release on disk. */
@@ -37,6 +39,9 @@ export class Snapshot {
     if (kept.state !== 'read' || !isRecord(kept.value)) return 'unreadable';
     const { number, hash, document, withFacts } = kept.value;
     if (typeof number !== 'number' || typeof hash !== 'string' || !isRecord(document) || typeof withFacts !== 'boolean') return 'unreadable';
-    return { number, hash, document: document as unknown as ReleaseDocument, withFacts };
+    // Earlier versions had no directory.
+    const withDirectory = kept.value['withDirectory'] ?? false;
+    if (typeof withDirectory !== 'boolean') return 'unreadable';
+    return { number, hash, document: document as unknown as ReleaseDocument, withFacts, withDirectory };
   }
 }

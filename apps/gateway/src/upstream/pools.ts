@@ -1,4 +1,4 @@
-import { UPSTREAM_LIMITS, type UpstreamLimits, type UpstreamRule } from '@virga/core';
+import type { UpstreamLimits, UpstreamRule } from '@virga/core';
 import { buildConnector, Pool } from 'undici';
 import { Berths } from './berths.js';
 import { skipContinue } from './interim-answers.js';
@@ -29,7 +29,7 @@ export class UpstreamPools {
 
   open(rule: UpstreamRule): Upstream {
     const url = new URL(rule.url);
-    const limits = rule.limits ?? UPSTREAM_LIMITS;
+    const limits = rule.limits;
     const key = keyOf(rule);
     let kept = this.#pools.get(key);
     if (!kept) {
@@ -62,7 +62,7 @@ export class UpstreamPools {
   }
 }
 
-const keyOf = (rule: UpstreamRule): string => JSON.stringify([new URL(rule.url).origin, rule.connectTimeoutMs, rule.limits ?? UPSTREAM_LIMITS]);
+const keyOf = (rule: UpstreamRule): string => JSON.stringify([new URL(rule.url).origin, rule.connectTimeoutMs, rule.limits]);
 
 /**
  * The connections to one upstream. Those that leave out unasked-for 100 answers are apart, because looking at what a

@@ -1,16 +1,29 @@
-import { explain, STEP_NAMES, type StepTrace } from '@virga/core';
-import type { StepView } from '@virga/protocol';
+import { describePointer, explain, STEP_NAMES, type ReleaseDocument, type StepTrace } from '@virga/core';
+import type { RuleView, StepView } from '@virga/protocol';
 
-/** Steps of a trace in words, made by the code that made the codes. */
-export function explainSteps(steps: readonly StepTrace[]): StepView[] {
-  return steps.map(({ step, outcome, code, operands, tookUs }) => {
-    const said = explain(code, operands);
+/** What the parts of an API and of an operation are called. */
+const PARTS: Readonly<Record<string, string>> = {
+  access: 'who may call',
+  token: 'token checks',
+  schemes: 'security schemes',
+  modes: 'modes of the checks',
+  cors: 'CORS',
+  upstream: 'upstream',
+  enabled: 'switched on or off',
+};
+
+/** Steps of a trace in words, made by the code that made the codes. @param document the release that decided, where it is at hand */
+export function explainSteps(steps: readonly StepTrace[], document: ReleaseDocument | null): StepView[] {
+  return steps.map(({ step, outcome, mode = 'enforce', rule, code, operands, tookUs }) => {
+    const said = explain(code, operands, mode);
     return {
       step,
       name: STEP_NAMES[step],
       outcome,
+      mode,
+      rule: document === null || rule === null || rule === undefined ? null : ruleView(document, rule),
       code,
-      sentence: said?.sentence ?? `The code ${code} is not known to this version.`,
+      sentence: said?.sentence ?? `The code ${code}, or what it says here, is not known to this version.`,
       comparisons: (said?.comparisons ?? []).map((item) => ({ ...item })),
       standard: said?.standard ?? '',
       remedy: said?.remedy ?? '',
@@ -19,4 +32,16 @@ export function explainSteps(steps: readonly StepTrace[]): StepView[] {
       tookUs,
     };
   });
+}
+
+/** A rule by its pointer; null where the release has no such rule. */
+function ruleView(document: ReleaseDocument, pointer: string): RuleView | null {
+  const place = describePointer(document, pointer);
+  const api = place && document.apis.find(({ id }) => id === place.apiId);
+  if (!place || !api) return null;
+  const operation = api.operations.find(({ id }) => id === place.operationId);
+  const part = place.member[0] ?? '';
+  const of = operation ? `${api.name}, ${operation.method} ${operation.path}` : `${api.name}, for all its operations`;
+  const { apiId, operationId } = place;
+  return { pointer, apiId, operationId, part, words: part === '' ? of : `${of}: ${PARTS[part] ?? part}` };
 }

@@ -1,15 +1,17 @@
 import { Injectable } from '@nestjs/common';
 import type { ExamineAsk, ExamineOutcome, FeedMessage, NodeAnswer, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
-import type { ReleaseDocument, Revocation } from '@virga/core';
+import type { DirectoryChange, ReleaseDocument, Revocation } from '@virga/core';
 import { randomUUID } from 'node:crypto';
 import { EventEmitter } from 'node:events';
+import { Background } from '../http/background.js';
+import { NodeChannel, type DirectoryPages, type SendMessage } from './node-channel.js';
 
 /** One node as the control plane knows it. */
 export interface KnownNode {
   readonly name: string;
   status: NodeStatus | null;
   seenAt: number;
-  send: ((message: FeedMessage) => void) | null;
+  channel: NodeChannel | null;
 }
 
 interface LiveMessage {
@@ -28,35 +30,74 @@ export class NodeHub {
   readonly #events = new EventEmitter().setMaxListeners(0);
   #live: LiveMessage | null = null;
   #facts: FeedMessage = { type: 'private-facts', secrets: {}, revocations: [] };
+  #pages: DirectoryPages = async function* () {};
+  #directory = 0;
+  readonly #background: Background;
+
+  constructor(background: Background) {
+    this.#background = background;
+  }
+
+  /** Where the whole directory comes from, for nodes that connect. */
+  serveDirectory(pages: DirectoryPages): void {
+    this.#pages = pages;
+  }
+
+  /** Number of the last change of the directory. */
+  get directoryNumber(): number {
+    return this.#directory;
+  }
 
   /** Called with each status a node sends. */
   onStatus(listener: (status: NodeStatus) => void): void {
     this.#events.on('status', listener);
   }
 
-  connect(name: string, send: (message: FeedMessage) => void): void {
-    const node = this.#nodes.get(name) ?? { name, status: null, seenAt: 0, send: null };
-    node.send = send;
+  connect(name: string, send: SendMessage): void {
+    const node = this.#nodes.get(name) ?? { name, status: null, seenAt: 0, channel: null };
+    node.channel?.close();
+    const channel = (node.channel = new NodeChannel(send));
     node.seenAt = Date.now();
+    // What it said before belongs to a connection that is gone.
+    if (node.status) node.status = { ...node.status, directory: null };
     this.#nodes.set(name, node);
     send({ type: 'hello', controlPlane: 'virga' });
     // Before the release, which may need them.
     send(this.#facts);
-    if (this.#live) send({ type: 'release', ...this.#live });
+    this.#background.own(`Sending the directory to node ${name}`, async () => {
+      await channel.sendWhole(this.#directory, this.#pages);
+      if (!channel.closed && this.#live) send({ type: 'release', ...this.#live });
+    });
     this.#events.emit('change');
   }
 
-  disconnect(name: string, send: (message: FeedMessage) => void): void {
+  disconnect(name: string, send: SendMessage): void {
     const node = this.#nodes.get(name);
-    if (node?.send === send) node.send = null;
+    if (node?.channel?.send !== send) return;
+    node.channel.close();
+    node.channel = null;
+  }
+
+  /**
+   * Tells all connected nodes what changed in the directory, and waits until each has it.
+   * @returns how many were told and how many have it
+   */
+  async tellDirectory(changes: readonly DirectoryChange[], timeoutMs: number): Promise<{ told: number; live: number }> {
+    const number = ++this.#directory;
+    const told = this.connected;
+    for (const node of told) node.channel?.sendChange({ type: 'directory', number, whole: null, changes });
+    const live = () => told.filter((node) => (node.status?.directory ?? -1) >= number).length;
+    const deadline = Date.now() + timeoutMs;
+    while (live() < told.length && Date.now() < deadline && told.some((node) => node.channel)) await this.#change(deadline - Date.now());
+    return { told: told.length, live: live() };
   }
 
   heartbeat(): void {
-    for (const node of this.#nodes.values()) node.send?.({ type: 'heartbeat' });
+    for (const node of this.#nodes.values()) node.channel?.send({ type: 'heartbeat' });
   }
 
   takeStatus(status: NodeStatus): void {
-    const node = this.#nodes.get(status.node) ?? { name: status.node, status: null, seenAt: 0, send: null };
+    const node = this.#nodes.get(status.node) ?? { name: status.node, status: null, seenAt: 0, channel: null };
     node.status = status;
     node.seenAt = Date.now();
     this.#nodes.set(status.node, node);
@@ -74,7 +115,7 @@ export class NodeHub {
   }
 
   get connected(): readonly KnownNode[] {
-    return this.nodes.filter((node) => node.send !== null);
+    return this.nodes.filter((node) => node.channel !== null);
   }
 
   /** Sets the release that nodes are given when they connect, without telling anybody. */
@@ -89,7 +130,7 @@ export class NodeHub {
   async announce(live: LiveMessage, timeoutMs: number): Promise<{ told: number; live: number; effectiveAt: number | null }> {
     this.#live = live;
     const told = this.connected;
-    for (const node of told) node.send?.({ type: 'release', ...live });
+    for (const node of told) node.channel?.send({ type: 'release', ...live });
     const serving = () => told.filter((node) => node.status?.release?.number === live.number);
     const deadline = Date.now() + timeoutMs;
     while (serving().length < told.length && Date.now() < deadline && !told.some((node) => node.status?.refusedRelease?.number === live.number)) {
@@ -121,11 +162,11 @@ export class NodeHub {
   /** Tells all nodes the secrets and revocations in force, and those that connect later. */
   tellFacts(secrets: Readonly<Record<string, string>>, revocations: readonly Revocation[]): void {
     this.#facts = { type: 'private-facts', secrets, revocations };
-    for (const node of this.connected) node.send?.(this.#facts);
+    for (const node of this.connected) node.channel?.send(this.#facts);
   }
 
   refreshProvider(providerId: string): void {
-    for (const node of this.connected) node.send?.({ type: 'refresh-provider', askId: randomUUID(), providerId });
+    for (const node of this.connected) node.channel?.send({ type: 'refresh-provider', askId: randomUUID(), providerId });
   }
 
   /** Lets a node decide a composed request by a draft; null when no node is connected. @throws when the node fails */
@@ -157,7 +198,7 @@ export class NodeHub {
         clearTimeout(timer);
         resolve(given);
       });
-      node.send?.(message(askId));
+      node.channel?.send(message(askId));
     });
   }
 }

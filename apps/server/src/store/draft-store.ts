@@ -1,15 +1,20 @@
-import { RELEASE_FORMAT, type ApiRule, type OperationRule, type ProviderRule, type ReleaseDocument } from '@virga/core';
+import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '@virga/core';
 import type { Transaction } from 'sequelize';
 import { ApiRow, OperationRow, ProviderRow, SettingRow } from './models/configuration.js';
 import type { Store } from './store.js';
 
 const CHUNK = 500;
-/** The setting that belongs to the draft. */
+/** A draft as it is stored, perhaps in the form of an earlier version. */
+export type StoredDraft = Omit<ReleaseDocument, 'format'> & { readonly format: number };
+
+/** The settings that belong to the draft. */
+const FORMAT = 'draft.format';
 const CERTIFICATE_HEADER = 'draft.certificate-header';
 
-/** Reads the draft as one document. */
-export async function readDraft(environment: string): Promise<ReleaseDocument> {
-  const [certificateHeader, providers, apis, operations] = await Promise.all([
+/** Reads the draft as one document, of the format in which it was last written. */
+export async function readDraft(environment: string): Promise<StoredDraft> {
+  const [format, certificateHeader, providers, apis, operations] = await Promise.all([
+    SettingRow.findByPk(FORMAT, { raw: true }),
     SettingRow.findByPk(CERTIFICATE_HEADER, { raw: true }),
     ProviderRow.findAll({ order: [['position', 'ASC']], raw: true }),
     ApiRow.findAll({ order: [['position', 'ASC']], raw: true }),
@@ -28,7 +33,8 @@ export async function readDraft(environment: string): Promise<ReleaseDocument> {
     byApi.set(row.apiId, own);
   }
   return {
-    format: RELEASE_FORMAT,
+    // The first format was not written down.
+    format: format ? Number(format.value) : 1,
     environment,
     certificateHeader: certificateHeader ? (JSON.parse(certificateHeader.value) as ReleaseDocument['certificateHeader']) : null,
     providers: providers.map((row) => JSON.parse(row.body) as ProviderRule),
@@ -37,8 +43,9 @@ export async function readDraft(environment: string): Promise<ReleaseDocument> {
 }
 
 /** Writes what differs between two drafts; parts that are the same objects are not touched. */
-export function writeDraft(store: Store, before: ReleaseDocument, after: ReleaseDocument): Promise<void> {
+export function writeDraft(store: Store, before: StoredDraft, after: ReleaseDocument): Promise<void> {
   return store.write(async (transaction) => {
+    if (before.format !== after.format) await SettingRow.upsert({ name: FORMAT, value: String(after.format) }, { transaction });
     await writeProviders(before, after, transaction);
     if (before.certificateHeader !== after.certificateHeader)
       await SettingRow.upsert({ name: CERTIFICATE_HEADER, value: JSON.stringify(after.certificateHeader) }, { transaction });
@@ -55,7 +62,7 @@ export function writeDraft(store: Store, before: ReleaseDocument, after: Release
   });
 }
 
-async function writeProviders(before: ReleaseDocument, after: ReleaseDocument, transaction: Transaction): Promise<void> {
+async function writeProviders(before: StoredDraft, after: ReleaseDocument, transaction: Transaction): Promise<void> {
   if (before.providers === after.providers) return;
   await ProviderRow.destroy({ where: {}, transaction });
   await ProviderRow.bulkCreate(

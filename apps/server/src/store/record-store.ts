@@ -1,11 +1,15 @@
-import type { RecordBatch, TraceRecord } from '@virga/core';
+import type { RecordBatch, RequestOutcome, StepCount, StepOutcome, TraceRecord } from '@virga/core';
 import { Op, QueryTypes, type WhereOptions } from 'sequelize';
 import { BatchRow, TraceRow, UnsentRow } from './models/records.js';
 import type { Store } from './store.js';
 
 const ADD_TRAFFIC = `INSERT INTO traffic (minute, api_id, operation_id, code, status, step, outcome, count, total_us)
   VALUES (:minute, :apiId, :operationId, :code, :status, :step, :outcome, :count, :totalUs)
-  ON CONFLICT (minute, api_id, operation_id, code, status) DO UPDATE SET count = count + excluded.count, total_us = total_us + excluded.total_us`;
+  ON CONFLICT (minute, api_id, operation_id, code, status, outcome) DO UPDATE SET count = count + excluded.count, total_us = total_us + excluded.total_us`;
+
+const ADD_STEPS = `INSERT INTO step_traffic (minute, api_id, operation_id, step, code, outcome, count)
+  VALUES (:minute, :apiId, :operationId, :step, :code, :outcome, :count)
+  ON CONFLICT (minute, api_id, operation_id, step, code, outcome) DO UPDATE SET count = count + excluded.count`;
 
 /** Writes one batch of a node. The same batch sent twice is taken once. */
 export function writeBatch(store: Store, node: string, batchId: string, batch: RecordBatch, now: number): Promise<void> {
@@ -17,15 +21,36 @@ export function writeBatch(store: Store, node: string, batchId: string, batch: R
       const replacements = { ...count, apiId: count.apiId ?? '', operationId: count.operationId ?? '' };
       await store.sequelize.query(ADD_TRAFFIC, { replacements, transaction });
     }
-    if (batch.unsent.passed + batch.unsent.refused > 0) {
+    for (const count of stepCounts(batch)) await store.sequelize.query(ADD_STEPS, { replacements: { ...count }, transaction });
+    if (batch.unsent.passed + batch.unsent.refused + batch.unsent.steps > 0) {
       const minute = now - (now % 60_000);
       await store.sequelize.query(
-        'INSERT INTO unsent (minute, passed, refused) VALUES (:minute, :passed, :refused) ON CONFLICT (minute) DO UPDATE SET passed = passed + excluded.passed, refused = refused + excluded.refused',
+        'INSERT INTO unsent (minute, passed, refused, steps) VALUES (:minute, :passed, :refused, :steps) ON CONFLICT (minute) DO UPDATE SET passed = passed + excluded.passed, refused = refused + excluded.refused, steps = steps + excluded.steps',
         { replacements: { minute, ...batch.unsent }, transaction },
       );
     }
     await BatchRow.upsert({ node, batchId }, { transaction });
   });
+}
+
+interface StepTraffic extends StepCount {
+  readonly minute: number;
+  readonly apiId: string;
+  readonly operationId: string;
+  readonly count: number;
+}
+
+/** What single steps found in the requests of a batch, those that are alike together. */
+function stepCounts(batch: RecordBatch): Iterable<StepTraffic> {
+  const counts = new Map<string, StepTraffic>();
+  for (const { minute, apiId, operationId, steps, count } of batch.counts) {
+    for (const { step, code, outcome } of steps) {
+      const one = { minute, apiId: apiId ?? '', operationId: operationId ?? '', step, code, outcome };
+      const key = Object.values(one).join('\n');
+      counts.set(key, { ...one, count: count + (counts.get(key)?.count ?? 0) });
+    }
+  }
+  return counts.values();
 }
 
 function toRow(trace: TraceRecord): Record<string, unknown> {
@@ -107,7 +132,7 @@ export interface TrafficGroup {
   readonly slice: number;
   readonly step: string;
   readonly code: string;
-  readonly outcome: 'passed' | 'refused';
+  readonly outcome: RequestOutcome;
   readonly count: number;
   readonly totalUs: number;
 }
@@ -125,13 +150,29 @@ export interface OperationTraffic {
   readonly operationId: string;
   readonly requests: number;
   readonly refused: number;
+  /** Passed, and would have been refused had it not only been observed. */
+  readonly wouldRefuse: number;
 }
 
 /** Requests and refusals of each operation from a time on; an empty operation id holds what matched none. */
 export function operationTraffic(store: Store, from: number): Promise<OperationTraffic[]> {
   return store.sequelize.query<OperationTraffic>(
-    "SELECT api_id AS apiId, operation_id AS operationId, SUM(count) AS requests, SUM(CASE WHEN outcome = 'refused' THEN count ELSE 0 END) AS refused FROM traffic WHERE minute >= :from GROUP BY api_id, operation_id",
+    "SELECT api_id AS apiId, operation_id AS operationId, SUM(count) AS requests, SUM(CASE WHEN outcome = 'refused' THEN count ELSE 0 END) AS refused, SUM(CASE WHEN outcome = 'would-refuse' THEN count ELSE 0 END) AS wouldRefuse FROM traffic WHERE minute >= :from GROUP BY api_id, operation_id",
     { replacements: { from }, type: QueryTypes.SELECT },
+  );
+}
+
+export interface OperationSteps {
+  readonly step: string;
+  readonly outcome: StepOutcome;
+  readonly count: number;
+}
+
+/** What single steps of one operation did from a time on. */
+export function operationSteps(store: Store, apiId: string, operationId: string, from: number): Promise<OperationSteps[]> {
+  return store.sequelize.query<OperationSteps>(
+    'SELECT step, outcome, SUM(count) AS count FROM step_traffic WHERE minute >= :from AND api_id = :apiId AND operation_id = :operationId GROUP BY step, outcome',
+    { replacements: { from, apiId, operationId }, type: QueryTypes.SELECT },
   );
 }
 
@@ -147,7 +188,8 @@ export async function prune(store: Store, keep: { traceCount: number; tracesFrom
   const from = Math.max(keep.tracesFrom, edge[0]?.at ?? 0);
   await store.write(async (transaction) => {
     await TraceRow.destroy({ where: { at: { [Op.lte]: from } }, transaction });
-    await store.sequelize.query('DELETE FROM traffic WHERE minute < :from', { replacements: { from: keep.trafficFrom }, transaction });
+    for (const table of ['traffic', 'step_traffic'])
+      await store.sequelize.query(`DELETE FROM ${table} WHERE minute < :from`, { replacements: { from: keep.trafficFrom }, transaction });
     await UnsentRow.destroy({ where: { minute: { [Op.lt]: keep.tracesFrom } }, transaction });
   });
 }

@@ -5,6 +5,7 @@ import { Sequelize } from 'sequelize-typescript';
 import { SequelizeStorage, Umzug } from 'umzug';
 import { MIGRATIONS } from './migrations/index.js';
 import * as configuration from './models/configuration.js';
+import * as clients from './models/clients.js';
 import * as records from './models/records.js';
 import * as tokens from './models/tokens.js';
 import { FolderLock } from './folder-lock.js';
@@ -40,7 +41,7 @@ export class Store {
       dialect: 'sqlite',
       storage: file,
       logging: false,
-      models: [...Object.values(configuration), ...Object.values(records), ...Object.values(tokens)],
+      models: [...Object.values(configuration), ...Object.values(clients), ...Object.values(records), ...Object.values(tokens)],
       define: { timestamps: false, underscored: true },
     });
     const store = new Store(sequelize, lock);

@@ -1,100 +1,179 @@
-import { finding, type Finding } from '../verdict/codes.js';
-import type { Principal } from '../token/principal.js';
-import type { SchemeRule } from '../document/release-document.js';
+import { clientsOf, composeCaller, type Caller } from '../credential/caller.js';
+import type { Credential, ProofKind } from '../credential/sent-credential.js';
 import type { AccessRule, SchemeRequirement } from '../document/access-rule.js';
+import { takesTokens, type SchemeRule } from '../document/release-document.js';
+import type { TokenPlace } from '../document/token-rule.js';
+import { finding, type Finding } from '../verdict/codes.js';
 
 /** A requirement with its scheme resolved, ready to be checked. */
 export interface CompiledRequirement {
   readonly scheme: string;
+  /** What it is met by; null for a scheme that nobody can meet. */
+  readonly kind: ProofKind | null;
+  /** Providers whose tokens meet it. */
   readonly providers: ReadonlySet<string>;
   readonly scopes: readonly string[];
   readonly match: 'all' | 'any';
   readonly roles: readonly string[];
 }
 
+type CompiledAlternative = readonly CompiledRequirement[];
+
 export interface CompiledRights {
-  readonly alternatives: readonly (readonly CompiledRequirement[])[];
+  readonly alternatives: readonly CompiledAlternative[];
   /** What meeting each alternative is called, made once. */
   readonly granted: readonly Finding[];
   /** True when one alternative is `{}`. */
   readonly anonymous: boolean;
+  /** What some alternative can be met with. */
+  readonly kinds: ReadonlySet<ProofKind>;
+  /** The schemes of keys that some alternative names, each once, with the places of their keys. */
+  readonly keys: readonly { readonly scheme: string; readonly place: TokenPlace }[];
   /** Providers that some alternative accepts, by id. */
   readonly providers: ReadonlySet<string>;
   /** Schemes named by the rule that this gateway cannot check or that no provider is bound to. */
   readonly unmet: readonly string[];
 }
 
-/** Null when the rule asks for nothing. Unknown and unsupported schemes give an empty set of providers: nobody meets them. */
+/** Null when the rule asks for nothing. Unknown, unsupported and unbound schemes are met by nobody. */
 export function compileRights(rule: AccessRule, schemes: readonly SchemeRule[]): CompiledRights | null {
   if (rule.kind === 'open' || rule.kind === 'public') return null;
   const byName = new Map(schemes.map((scheme) => [scheme.name, scheme]));
   const resolve = (requirement: SchemeRequirement): CompiledRequirement => {
     const scheme = byName.get(requirement.scheme);
-    const usable = scheme && scheme.type !== 'unsupported' ? scheme.providers : [];
-    return { scheme: requirement.scheme, providers: new Set(usable), scopes: requirement.scopes, match: requirement.match, roles: requirement.roles };
+    const kind = scheme ? kindOf(scheme) : null;
+    const { scopes, match, roles } = requirement;
+    return { scheme: requirement.scheme, kind, providers: new Set(kind === 'token' ? scheme?.providers : []), scopes, match, roles };
   };
   const alternatives = rule.alternatives.map((alternative) => alternative.map(resolve));
   const all = alternatives.flat();
+  const kinds = new Set(all.flatMap(({ kind }) => kind ?? []));
   return {
     alternatives,
     granted: alternatives.map(sufficient),
     anonymous: alternatives.some((alternative) => alternative.length === 0),
+    kinds,
+    keys: schemes.flatMap(({ name, place }) =>
+      place !== null && all.some(({ scheme, kind }) => kind === 'key' && scheme === name) ? [{ scheme: name, place }] : [],
+    ),
     providers: new Set(all.flatMap((requirement) => [...requirement.providers])),
-    unmet: [...new Set(all.filter((requirement) => requirement.providers.size === 0).map((requirement) => requirement.scheme))],
+    unmet: [...new Set(all.filter(({ kind }) => kind === null).map(({ scheme }) => scheme))],
   };
 }
 
-/**
- * Whether a principal meets one of the alternatives. Callers without one meet only `{}`, whatever the steps before said. A refusal names the scopes
- * of the alternative that came closest, which is what RFC 6750 section 3.1 lets the caller know.
- */
-export function checkRights(rights: CompiledRights, principal: Principal | null): Finding {
-  if (principal === null) return rights.anonymous ? finding('rights.anonymous', {}) : finding('credential.missing', {});
-  let closest: CompiledRequirement | null = null;
-  let closestMissing: readonly string[] = [];
-  let missingRole: CompiledRequirement | null = null;
-  for (const [index, alternative] of rights.alternatives.entries()) {
-    if (alternative.length === 0) continue;
-    const unmet = alternative.find((requirement) => !requirement.providers.has(principal.providerId));
-    if (unmet) continue;
-    const lacking = alternative.find((requirement) => !holdsScopes(principal, requirement));
-    if (!lacking) {
-      const roleless = alternative.find((requirement) => !holdsRole(principal, requirement));
-      if (!roleless) return rights.granted[index] as Finding;
-      missingRole ??= roleless;
-      continue;
-    }
-    const missing = lacking.scopes.filter((scope) => !principal.scopes.includes(scope));
-    if (closest === null || missing.length < closestMissing.length) {
-      closest = lacking;
-      closestMissing = missing;
-    }
+/** What meets a scheme; null where nothing does. */
+function kindOf(scheme: SchemeRule): ProofKind | null {
+  if (takesTokens(scheme.type)) return scheme.providers.length > 0 ? 'token' : null;
+  switch (scheme.type) {
+    case 'apiKey':
+      return scheme.place === null ? null : 'key';
+    case 'http-basic':
+      return 'basic';
+    case 'mutualTLS':
+      return 'certificate';
+    default:
+      return null;
   }
-  if (rights.anonymous) return finding('rights.anonymous', {});
-  // An alternative whose scopes are held came closer than one whose scopes are not.
-  if (missingRole !== null) return finding('rights.role-missing', { roles: [...missingRole.roles], found: principal.roles.slice(0, 50) });
-  if (closest === null)
-    return finding('rights.provider-not-accepted', { provider: principal.providerName, schemes: rights.alternatives.flat().map((item) => item.scheme) });
-  return finding('rights.scope-missing', {
-    scopes: [...closest.scopes],
-    match: closest.match,
-    missing: [...closestMissing],
-    found: principal.scopes.slice(0, 50),
+}
+
+/** What was decided about rights, and who was let in; nobody in particular where anonymous calls are enough. */
+export interface Rights {
+  readonly found: Finding;
+  readonly caller: Caller | null;
+}
+
+/** How far an alternative came: what is further is said rather than what fell short sooner. */
+interface Shortfall {
+  readonly found: Finding;
+  /** Ascending: credentials missing, scopes missing, something else of the caller. */
+  readonly stage: 0 | 1 | 2;
+  readonly lacks: number;
+}
+
+/**
+ * Whether credentials meet one of the alternatives: each of its schemes by a credential of its own, with the scopes and
+ * roles of that scheme, all of one client. Who proved nothing meets only `{}`, whatever the steps before said. A refusal
+ * tells of the alternative that came closest, which is what RFC 6750 section 3.1 lets the caller know.
+ */
+export function checkRights(rights: CompiledRights, credentials: readonly Credential[]): Rights {
+  let closest: Shortfall | null = null;
+  for (let index = 0; index < rights.alternatives.length; index++) {
+    const alternative = rights.alternatives[index] as CompiledAlternative;
+    if (alternative.length === 0) continue;
+    const used = alternative.map((requirement) => credentials.find((credential) => meets(credential, requirement)) ?? null);
+    const short = shortfallOf(alternative, used, credentials);
+    if (short === null) return { found: rights.granted[index] as Finding, caller: composeCaller([...new Set(used as Credential[])]) };
+    if (closest === null || short.stage > closest.stage || (short.stage === closest.stage && short.lacks < closest.lacks)) closest = short;
+  }
+  if (rights.anonymous) return { found: ANONYMOUS, caller: null };
+  if (credentials.length === 0 || closest === null) return { found: finding('rights.nothing-proved', { schemes: schemesOf(rights) }), caller: null };
+  return { found: closest.found, caller: null };
+}
+
+const ANONYMOUS = finding('rights.anonymous', {});
+
+const schemesOf = (rights: CompiledRights): string[] => [...new Set(rights.alternatives.flat().map(({ scheme }) => scheme))];
+
+function meets(credential: Credential, { kind, scheme, providers }: CompiledRequirement): boolean {
+  if (credential.kind !== kind) return false;
+  if (credential.kind === 'token') return providers.has(credential.token.provider.id);
+  return credential.kind !== 'key' || credential.scheme === scheme;
+}
+
+/** What an alternative lacks; null when it holds. */
+function shortfallOf(alternative: CompiledAlternative, used: readonly (Credential | null)[], credentials: readonly Credential[]): Shortfall | null {
+  const missing = alternative.filter((_requirement, index) => used[index] === null);
+  if (missing.length > 0) return { stage: 0, lacks: missing.length, found: missingOf(alternative, missing, credentials) };
+  const held = used as readonly Credential[];
+  for (const [index, requirement] of alternative.entries()) {
+    const scopes = scopesOf(held[index] as Credential);
+    if (holdsScopes(scopes, requirement)) continue;
+    const lacking = requirement.scopes.filter((scope) => !scopes.includes(scope));
+    const { match } = requirement;
+    const found = finding('rights.scope-missing', { scopes: [...requirement.scopes], match, missing: lacking, found: scopes.slice(0, 50) });
+    return { stage: 1, lacks: lacking.length, found };
+  }
+  for (const [index, { roles }] of alternative.entries()) {
+    const has = rolesOf(held[index] as Credential);
+    if (roles.length > 0 && !roles.some((role) => has.includes(role)))
+      return { stage: 2, lacks: 1, found: finding('rights.role-missing', { roles: [...roles], found: has.slice(0, 50) }) };
+  }
+  const clients = clientsOf(held);
+  if (clients.length < 2) return null;
+  return { stage: 2, lacks: clients.length, found: finding('rights.clients-differ', { clients: clients.map(({ name }) => name) }) };
+}
+
+function missingOf(alternative: CompiledAlternative, missing: CompiledAlternative, credentials: readonly Credential[]): Finding {
+  const token = credentials.find((credential) => credential.kind === 'token');
+  // A second token is not taken, so that no other one would help.
+  if (token && missing.some(({ kind }) => kind === 'token' || kind === null))
+    return finding('rights.provider-not-accepted', { provider: token.token.provider.name, schemes: alternative.map(({ scheme }) => scheme) });
+  const held = alternative.filter((requirement) => !missing.includes(requirement));
+  return finding('rights.credential-missing', {
+    held: held.map(({ scheme }) => scheme),
+    missing: missing.map(({ scheme }) => scheme),
+    alternative: alternative.map(({ scheme }) => scheme).join(' and '),
   });
 }
 
-const sufficient = (alternative: readonly CompiledRequirement[]): Finding =>
+const sufficient = (alternative: CompiledAlternative): Finding =>
   finding('rights.sufficient', {
     schemes: alternative.map((item) => item.scheme),
     scopes: alternative.flatMap((item) => item.scopes),
     roles: alternative.flatMap((item) => item.roles),
   });
 
-const holdsRole = (principal: Principal, { roles }: CompiledRequirement): boolean => roles.length === 0 || roles.some((role) => principal.roles.includes(role));
+/** What is compared with the list of a requirement: scopes of a token; of anything else roles (OpenAPI 3.1.2 section 4.8.30). */
+const scopesOf = (credential: Credential): readonly string[] =>
+  credential.kind === 'token' ? credential.token.principal.scopes : credential.holder.client.roles;
 
-function holdsScopes(principal: Principal, requirement: CompiledRequirement): boolean {
-  if (requirement.scopes.length === 0) return true;
-  return requirement.match === 'all'
-    ? requirement.scopes.every((scope) => principal.scopes.includes(scope))
-    : requirement.scopes.some((scope) => principal.scopes.includes(scope));
+function rolesOf(credential: Credential): readonly string[] {
+  if (credential.kind !== 'token') return credential.holder.client.roles;
+  const { roles } = credential.token.principal;
+  return credential.holder === null ? roles : [...new Set([...roles, ...credential.holder.client.roles])];
+}
+
+function holdsScopes(held: readonly string[], { scopes, match }: CompiledRequirement): boolean {
+  if (scopes.length === 0) return true;
+  return match === 'all' ? scopes.every((scope) => held.includes(scope)) : scopes.some((scope) => held.includes(scope));
 }

@@ -1,5 +1,5 @@
 import type { AccessRule, Alternative, SchemeRequirement } from '../document/access-rule.js';
-import type { SchemeRule } from '../document/release-document.js';
+import { takesTokens, type SchemeRule } from '../document/release-document.js';
 import { canonicalJson } from '../util/canonical-json.js';
 
 /** A rule with the schemes that it names. */
@@ -12,8 +12,8 @@ export interface RuleInPlace {
 export type CallerChange = 'same' | 'wider' | 'narrower';
 
 interface Demand extends Omit<SchemeRequirement, 'scheme'> {
-  /** Ids of the providers whose tokens meet it; empty for one that nobody meets. */
-  readonly providers: readonly string[];
+  /** What meets it: the providers of tokens, or the kind of credential and its place; empty for one that nobody meets. */
+  readonly by: readonly string[];
 }
 
 /** Compares who may call by two rules, with their schemes resolved to providers. */
@@ -32,10 +32,15 @@ function demandsOf({ access, schemes }: RuleInPlace): readonly (readonly Demand[
   const resolve = (alternative: Alternative): Demand[] =>
     alternative.map(({ scheme, scopes, match, roles }) => {
       const rule = byName.get(scheme);
-      const providers = rule && rule.type !== 'unsupported' ? [...rule.providers].sort() : [];
-      return { providers, scopes: [...scopes].sort(), match: scopes.length < 2 ? 'all' : match, roles: [...roles].sort() };
+      return { by: rule ? metBy(rule) : [], scopes: [...scopes].sort(), match: scopes.length < 2 ? 'all' : match, roles: [...roles].sort() };
     });
-  return access.alternatives.map(resolve).filter((alternative) => alternative.every((demand) => demand.providers.length > 0));
+  return access.alternatives.map(resolve).filter((alternative) => alternative.every((demand) => demand.by.length > 0));
+}
+
+function metBy({ type, providers, place }: SchemeRule): readonly string[] {
+  if (takesTokens(type)) return providers.map((id) => `token of ${id}`).sort();
+  if (type === 'apiKey') return place === null ? [] : [`key in ${place.kind} ${place.name}`];
+  return type === 'unsupported' ? [] : [type];
 }
 
 /** Whether whoever meets the one alternative meets the other as well. */
@@ -45,7 +50,7 @@ const implies = (alternative: readonly Demand[], other: readonly Demand[]): bool
 function isStricter(demand: Demand, wanted: Demand): boolean {
   const within = (few: readonly string[], many: readonly string[]): boolean => few.every((item) => many.includes(item));
   const roles = wanted.roles.length === 0 || (demand.roles.length > 0 && within(demand.roles, wanted.roles));
-  return within(demand.providers, wanted.providers) && roles && scopesImply(demand, wanted);
+  return within(demand.by, wanted.by) && roles && scopesImply(demand, wanted);
 }
 
 function scopesImply(demand: Demand, wanted: Demand): boolean {

@@ -41,6 +41,7 @@ export const CHECK_NAMES: Readonly<Record<CheckId, string>> = {
   'issued-at': 'Issued in the past',
   proof: 'Proof of possession',
   revoked: 'Not revoked',
+  'client-off': 'Client is on',
   client: 'Client',
   age: 'Age',
   claim: 'Claim demanded',
@@ -100,6 +101,7 @@ const PASSED: Readonly<Record<CheckId, Say>> = {
   }),
   proof: () => ({ says: 'No proof is asked for' }),
   revoked: () => ({ says: 'It is on no list of revocations' }),
+  'client-off': (token) => ({ says: 'Its client is not switched off here', found: text(token?.principal.client ?? undefined) }),
   client: (token, { token: rule }) => ({
     says: 'The client is one of those taken',
     wanted: all(rule.clients),

@@ -3,6 +3,8 @@ import { decide } from '../decision/decide.js';
 import { Exchange, type HeaderFields } from '../decision/exchange.js';
 import { takesOpaqueTokens } from '../document/provider-rule.js';
 import { compileProve, type TokenContext } from '../decision/token-step.js';
+import { joinedClient } from '../credential/joined-client.js';
+import type { Ports } from '../decision/ports.js';
 import type { StepId } from '../verdict/code-entry.js';
 import { entryOf, finding, type Finding } from '../verdict/codes.js';
 import { TOKEN_CHECKS } from '../token/check-claims.js';
@@ -54,7 +56,7 @@ export async function examine(release: CompiledRelease, request: ExamineRequest)
   const decided = await decide(release, exchange);
   const drafts: Draft[] = [];
   const token = operation.rights === null ? null : await collect(context, request, exchange, drafts);
-  const first = drafts.find((draft) => entryOf(draft.finding.code).outcome === 'refuse');
+  const first = drafts.find((draft) => entryOf(draft.finding.code).says === 'fails');
   return {
     verdict: decided.finding,
     exchange,
@@ -82,7 +84,7 @@ async function collect(context: TokenContext, request: ExamineRequest, exchange:
   const { rights } = operation;
   const add = (id: CheckId, step: StepId, found: Finding | null, token: VerifiedToken | null) =>
     drafts.push({ id, step, finding: found ?? passedCheck(id, token, operation, context.ports.now()) });
-  const stopped = exchange.steps.find((record) => record.step === 'credential' && entryOf(record.finding.code).outcome === 'refuse');
+  const stopped = exchange.steps.find((record) => record.step === 'credential' && record.outcome !== 'pass' && entryOf(record.finding.code).says === 'fails');
   if (stopped) {
     add('credential', 'credential', stopped.finding, null);
     return null;
@@ -95,9 +97,9 @@ async function collect(context: TokenContext, request: ExamineRequest, exchange:
   add('provider', 'token', foreign ? finding('token.issuer-not-accepted', { provider: token.provider.name, accepted }) : null, token);
   const now = context.ports.now();
   for (const check of TOKEN_CHECKS) add(check.id, 'token', check.run(token, operation.token, now), token);
-  add('proof', 'proof', await stepOf(operation, exchange, token, 'proof'), token);
+  add('proof', 'proof', await stepOf({ operation, ports: context.ports }, exchange, token, 'proof'), token);
   for (const check of operation.claimChecks) add(check.id, 'claims', check.run(token, now), token);
-  add('rights', 'rights', await stepOf(operation, exchange, token, 'rights'), token);
+  add('rights', 'rights', await stepOf({ operation, ports: context.ports }, exchange, token, 'rights'), token);
   return token;
 }
 
@@ -145,12 +147,16 @@ const trustedOf = (context: TokenContext, read: ReadToken): TrustedProvider =>
   context.verifier.byIssuer.get(String(read.claims['iss'])) ?? stranger(String(read.claims['iss'] ?? ''));
 
 /** A step as the gateway found it; where it did not come so far, found now by the same step. */
-async function stepOf(operation: CompiledOperation, exchange: Exchange, token: VerifiedToken, id: StepId): Promise<Finding | null> {
+async function stepOf(
+  { operation, ports }: { readonly operation: CompiledOperation; readonly ports: Ports },
+  exchange: Exchange,
+  token: VerifiedToken,
+  id: StepId,
+): Promise<Finding | null> {
   const taken = exchange.steps.find((record) => record.step === id);
   if (taken) return taken.finding;
   const step = operation.fallLine.find((item) => item.step === id);
   if (!step) return null;
-  exchange.token ??= token;
-  exchange.principal ??= token.principal;
+  if (exchange.token === null) exchange.proved({ kind: 'token', scheme: exchange.tokenScheme, token, holder: joinedClient(token, ports.directory()) });
   return step.run(exchange);
 }

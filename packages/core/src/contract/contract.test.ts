@@ -57,7 +57,7 @@ describe('@readme/oas-examples', () => {
 describe('security as the first draft of who may call', () => {
   const text = minimal(
     '  /a: { get: {}, post: { security: [] }, put: { security: [{ s: [x] }, { s: [y, z] }, {}] } }\n  /b: { get: { security: [{ k: [] }, { missing: [] }] } }',
-    'security: [{ s: [r] }]\ncomponents: { securitySchemes: { s: { type: oauth2, flows: { clientCredentials: { tokenUrl: https://x.example, scopes: { r: read } } } }, k: { type: apiKey, in: header, name: X } } }',
+    'security: [{ s: [r] }]\ncomponents: { securitySchemes: { s: { type: oauth2, flows: { clientCredentials: { tokenUrl: https://x.example, scopes: { r: read } } } }, k: { type: http, scheme: digest } } }',
   );
 
   test('is read with default, override, public and anonymous', () => {
@@ -241,7 +241,7 @@ describe('what would be lost without a word is named', () => {
   ])('%s', (_name, paths, message) => expect(read(minimal(paths)).listed?.problems.items[0]?.message).toMatch(message));
 
   test('“refuse everyone” is said only of operations that do', () => {
-    const schemes = 'components: { securitySchemes: { k: { type: apiKey, in: header, name: X }, t: { type: http, scheme: bearer } } }';
+    const schemes = 'components: { securitySchemes: { k: { type: http, scheme: digest }, t: { type: http, scheme: bearer } } }';
     const said = (security: string) =>
       read(minimal(`  /a: { get: { operationId: a, security: ${security} } }`, schemes)).listed?.problems.items.map((item) => item.message);
     expect(said('[{ k: [] }]')).toEqual([expect.stringContaining('1 operation that takes nothing else refuse everyone')]);
@@ -256,12 +256,12 @@ describe('what would be lost without a word is named', () => {
 });
 
 describe('a newer description', () => {
-  const trust = 'components: { securitySchemes: { s: { type: oauth2 }, k: { type: apiKey } } }';
+  const trust = 'components: { securitySchemes: { s: { type: oauth2 }, k: { type: http, scheme: digest } } }';
   const apiOf = (paths: string, rest = '', change: Partial<ApiRule> = {}): { api: ApiRule; declared: Declared } => {
     const { listed } = read(minimal(paths, rest));
     if (!listed) throw new Error('the description cannot be read');
     const schemes = listed.schemes.map((scheme) => ({ ...scheme, providers: scheme.type === 'unsupported' ? [] : ['trust'] }));
-    const operations = listed.operations.map(({ pointer: _pointer, ...own }) => ({ ...own, id: `${own.method} ${own.path}`, token: null }));
+    const operations = listed.operations.map(({ pointer: _pointer, ...own }) => ({ ...own, id: `${own.method} ${own.path}`, token: null, modes: null }));
     return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };
   };
   const diff = (before: ReturnType<typeof apiOf>, after: ReturnType<typeof apiOf>) => diffContracts(before.api, after.api, before.declared, after.declared);
@@ -284,9 +284,9 @@ describe('a newer description', () => {
 
   test('that gives a scheme another type names the scheme and its operations', () => {
     const paths = '  /a: { get: { security: [{ s: [] }] } }';
-    const changes = diff(apiOf(paths, trust), apiOf(paths, trust.replace('type: oauth2', 'type: apiKey')));
+    const changes = diff(apiOf(paths, trust), apiOf(paths, trust.replace('type: oauth2', 'type: mutualTLS')));
     expect(changes.map(({ path, callers }) => [path, callers])).toEqual([
-      ['/a', 'narrower'],
+      ['/a', 'wider'],
       ['security scheme s', 'same'],
     ]);
   });
@@ -304,7 +304,7 @@ describe('a newer description', () => {
 });
 
 test('who may call by two rules is compared by what they demand', () => {
-  const schemes = [{ name: 's', type: 'oauth2' as const, declared: 'oauth2', metadataUrl: null, providers: ['p'] }];
+  const schemes = [{ name: 's', type: 'oauth2' as const, declared: 'oauth2', metadataUrl: null, providers: ['p'], place: null }];
   const rule = (...alternatives: [string[], ('all' | 'any')?, string[]?][]): AccessRule => ({
     kind: 'required',
     origin: 'hand',

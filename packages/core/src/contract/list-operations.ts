@@ -1,5 +1,6 @@
 import type { AccessRule } from '../document/access-rule.js';
-import type { SchemeRule } from '../document/release-document.js';
+import { SCHEME_TYPES, type SchemeRule, type SchemeType } from '../document/release-document.js';
+import type { TokenPlace } from '../document/token-rule.js';
 import { METHOD_NAMES } from '../document/method-names.js';
 import { readTemplate } from '../route/path-template.js';
 import { ConfigError } from '../util/config-error.js';
@@ -191,11 +192,29 @@ function readSchemes(document: Json, problems: ProblemList): SchemeRule[] {
     const scheme = follow(document, entry, pointer, problems);
     const type = textOf(scheme['type']);
     const httpScheme = textOf(scheme['scheme']).toLowerCase();
-    const kind = type === 'oauth2' || type === 'openIdConnect' ? type : type === 'http' && httpScheme === 'bearer' ? 'http-bearer' : 'unsupported';
+    const kind = schemeType(type, httpScheme);
+    const place = kind === 'apiKey' ? readKeyPlace(scheme, pointer, problems) : null;
     const declared = type === 'http' ? `http ${httpScheme}` : type || 'unknown';
     const metadataUrl = kind === 'openIdConnect' ? textOf(scheme['openIdConnectUrl']).slice(0, 2000) || null : null;
-    return { name, type: kind, declared, metadataUrl, providers: [] };
+    return { name, type: kind === 'apiKey' && place === null ? 'unsupported' : kind, declared, metadataUrl, providers: [], place };
   });
+}
+
+function schemeType(type: string, httpScheme: string): SchemeType {
+  if (type === 'http') return httpScheme === 'bearer' ? 'http-bearer' : httpScheme === 'basic' ? 'http-basic' : 'unsupported';
+  return SCHEME_TYPES.find((known) => known === type && !known.startsWith('http')) ?? 'unsupported';
+}
+
+/** Where the key of a scheme travels (OpenAPI 3.1.2 section 4.8.27); null where it does not say so. */
+function readKeyPlace(scheme: Json, pointer: string, problems: ProblemList): TokenPlace | null {
+  const name = textOf(scheme['name']);
+  const where = scheme['in'];
+  if (name === '' || name.length > 200 || (where !== 'header' && where !== 'cookie' && where !== 'query')) {
+    problems.add('error', pointer, 'an apiKey says its name and whether it is in a header, a cookie or the query; nobody can meet it');
+    return null;
+  }
+  if (where === 'query') problems.add('notice', pointer, `the key ${name} travels in the query: addresses end up in logs`);
+  return where === 'header' ? { kind: where, name: name.toLowerCase(), scheme: null } : { kind: where, name };
 }
 
 function readScopes(document: Json): { name: string; description: string }[] {

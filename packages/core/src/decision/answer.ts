@@ -1,8 +1,9 @@
+import type { ProofKind } from '../credential/sent-credential.js';
 import { PUBLIC_KEY_ALGORITHMS } from '../document/algorithms.js';
 import type { CodeEntry } from '../verdict/code-entry.js';
 import { entryOf, type Finding } from '../verdict/codes.js';
 import { corsHeaders } from './preflight-step.js';
-import type { CredentialScheme, Exchange } from './exchange.js';
+import type { Exchange } from './exchange.js';
 
 /** An answer that the gateway gives itself. */
 export interface GatewayAnswer {
@@ -59,32 +60,56 @@ function problemKind(entry: CodeEntry): string {
 }
 
 function challengeOf(found: Finding, exchange: Exchange, context: AnswerContext): string | null {
-  const entry = entryOf(found.code);
-  if (entry.challenge === 'none') return null;
-  const parts: string[] = [];
-  const api = exchange.api;
-  if (api) parts.push(`realm="${quoted(api.rule.name)}"`);
-  if (entry.challenge !== 'bare') {
-    parts.push(`error="${entry.challenge}"`, `error_description="${quoted(entry.title)}"`);
-  }
-  const { scopes, acrValues, maxAgeSeconds } = found.operands;
-  if (entry.challenge === 'insufficient_scope' && Array.isArray(scopes)) parts.push(`scope="${quoted(scopes.join(' '))}"`);
-  if (entry.challenge === 'insufficient_user_authentication') {
-    if (Array.isArray(acrValues) && acrValues.length > 0) parts.push(`acr_values="${quoted(acrValues.join(' '))}"`);
-    if (typeof maxAgeSeconds === 'number') parts.push(`max_age="${maxAgeSeconds}"`);
-  }
-  if (api) parts.push(`resource_metadata="${quoted(context.publicOrigin + api.metadataPath)}"`);
-  return schemesOf(found, exchange)
-    .map((scheme) => `${scheme} ${[...parts, ...(scheme === 'DPoP' ? [`algs="${PUBLIC_KEY_ALGORITHMS.join(' ')}"`] : [])].join(', ')}`)
+  if (entryOf(found.code).challenge === 'none') return null;
+  const { api } = exchange;
+  const realm = api ? [`realm="${quoted(api.rule.name)}"`] : [];
+  return kindsOf(found, exchange)
+    .flatMap((kind) => (kind === 'token' ? tokenChallenges(found, exchange, context, realm) : [challengeFor(kind, realm, exchange)]))
     .join(', ');
 }
 
+/** What the caller is asked to prove itself with: what was wrong, or all that the operation takes. */
+function kindsOf({ code }: Finding, { operation }: Exchange): readonly ProofKind[] {
+  const { step, challenge } = entryOf(code);
+  if (step === 'key' || step === 'basic' || step === 'certificate') return [step];
+  const kinds = operation?.rights ? [...operation.rights.kinds] : [];
+  return challenge !== 'bare' || kinds.length === 0 ? ['token'] : kinds;
+}
+
+/**
+ * The challenge of one kind of proof. Basic is RFC 7617 section 2; no scheme is registered for keys and certificates, and
+ * a 401 has to have one (RFC 9110 section 15.5.2), so these say in words what is asked for.
+ */
+function challengeFor(kind: Exclude<ProofKind, 'token'>, realm: readonly string[], { operation }: Exchange): string {
+  if (kind === 'basic') return `Basic ${[...realm, 'charset="UTF-8"'].join(', ')}`;
+  if (kind === 'certificate') return `ClientCertificate ${realm.join(', ')}`.trim();
+  const places = operation?.rights?.keys.map(({ place }) => `${place.kind} ${place.name}`) ?? [];
+  return `ApiKey ${[...realm, ...(places.length > 0 ? [`places="${quoted(places.join(', '))}"`] : [])].join(', ')}`;
+}
+
+/** `WWW-Authenticate` for tokens: RFC 6750 section 3, RFC 9449 section 7.1, RFC 9470 section 3, RFC 9728 section 5.1. */
+function tokenChallenges(found: Finding, exchange: Exchange, context: AnswerContext, realm: readonly string[]): string[] {
+  const entry = entryOf(found.code);
+  const parts = [...realm];
+  if (entry.challenge !== 'bare') parts.push(`error="${entry.challenge}"`, `error_description="${quoted(entry.title)}"`);
+  if (found.code === 'rights.scope-missing') parts.push(`scope="${quoted(found.operands.scopes.join(' '))}"`);
+  if (found.code === 'claims.step-up') {
+    const { acrValues, maxAgeSeconds } = found.operands;
+    if (acrValues.length > 0) parts.push(`acr_values="${quoted(acrValues.join(' '))}"`);
+    if (maxAgeSeconds !== null) parts.push(`max_age="${maxAgeSeconds}"`);
+  }
+  if (exchange.api) parts.push(`resource_metadata="${quoted(context.publicOrigin + exchange.api.metadataPath)}"`);
+  return tokenSchemes(found, exchange).map(
+    (scheme) => `${scheme} ${[...parts, ...(scheme === 'DPoP' ? [`algs="${PUBLIC_KEY_ALGORITHMS.join(' ')}"`] : [])].join(', ')}`,
+  );
+}
+
 /** The schemes to name: the one that was used, DPoP where it alone is taken or its proof was wrong (RFC 9449 section 7.1). */
-function schemesOf(found: Finding, exchange: Exchange): readonly CredentialScheme[] {
+function tokenSchemes(found: Finding, exchange: Exchange): readonly string[] {
   const { challenge } = entryOf(found.code);
   if (challenge === 'invalid_dpop_proof' || challenge === 'use_dpop_nonce' || exchange.operation?.token.dpop === 'required') return ['DPoP'];
   if (found.code === 'proof.bound-as-bearer') return ['Bearer', 'DPoP'];
-  return [exchange.scheme];
+  return [exchange.tokenScheme];
 }
 
 /** Only what a quoted string of RFC 6750 section 3 may hold: printable ASCII without quote and backslash. */

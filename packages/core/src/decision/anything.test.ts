@@ -22,7 +22,7 @@ import { compileRelease } from '../release/compile-release.js';
 import { readIntrospection, type OpaqueProvider } from '../token/introspection.js';
 import { openEncrypted, readOpeningKeys } from '../token/open-encrypted.js';
 import { readToken } from '../token/read-token.js';
-import { CODES, entryOf, isCode } from '../verdict/codes.js';
+import { CODES, entryOf, isCode, type Finding } from '../verdict/codes.js';
 import { explain } from '../verdict/explain.js';
 import { answerOf } from './answer.js';
 import type { CompiledRelease } from './compiled.js';
@@ -168,8 +168,8 @@ describe('what is read', () => {
 describe('what is answered', () => {
   /** RFC 9110 section 11.6.1: a scheme, then names with quoted strings; several challenges in a row. */
   const PARAMETER = String.raw`[a-z_]+="[\x20\x21\x23-\x5b\x5d-\x7e]*"`;
-  const CHALLENGE = new RegExp(`^(?:(?:Bearer|DPoP) ${PARAMETER}(?:, ${PARAMETER})*(?:, |$))+$`);
-  const codes = (Object.keys(CODES) as (keyof typeof CODES)[]).filter((code) => entryOf(code).outcome === 'refuse');
+  const CHALLENGE = new RegExp(`^(?:(?:Bearer|DPoP|Basic|ApiKey|ClientCertificate) ${PARAMETER}(?:, ${PARAMETER})*(?:, |$))+$`);
+  const codes = (Object.keys(CODES) as (keyof typeof CODES)[]).filter((code) => entryOf(code).says === 'fails');
 
   test.each(codes)('%s: a challenge that parses, a problem that is JSON, whatever the caller wrote', async (code) => {
     const { exchange } = await ask({});
@@ -179,7 +179,7 @@ describe('what is answered', () => {
           {},
           { get: (_target, name) => (['scopes', 'acrValues', 'wanted'].includes(String(name)) ? texts : name === 'maxAgeSeconds' ? number : (texts[0] ?? '')) },
         );
-        const answer = answerOf({ code, operands }, exchange, { publicOrigin: 'https://gw.example', requestId: 'r' });
+        const answer = answerOf({ code, operands } as Finding, exchange, { publicOrigin: 'https://gw.example', requestId: 'r' });
         const challenge = answer.headers['www-authenticate'];
         if (challenge !== undefined) expect(challenge).toMatch(CHALLENGE);
         expect((JSON.parse(answer.body ?? '{}') as { status: number }).status).toBe(answer.status);

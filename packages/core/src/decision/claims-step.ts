@@ -1,15 +1,16 @@
+import { joinedClient } from '../credential/joined-client.js';
 import { compilePath } from '../provider/compile-claim-map.js';
 import type { TokenRule } from '../document/token-rule.js';
 import { leewayOf } from '../token/check-claims.js';
 import type { VerifiedToken } from '../token/verified-token.js';
 import { shorten } from '../token/verify-token.js';
 import { finding, type Finding } from '../verdict/codes.js';
-import type { CompiledStep } from './compiled.js';
+import type { Check } from './compiled.js';
 import type { Ports } from './ports.js';
 
 /** One demand on what a proved token says. */
 export interface ClaimCheck {
-  readonly id: 'revoked' | 'client' | 'age' | 'claim' | 'step-up';
+  readonly id: 'revoked' | 'client-off' | 'client' | 'age' | 'claim' | 'step-up';
   readonly run: (token: VerifiedToken, nowMs: number) => Finding | null;
 }
 
@@ -21,7 +22,10 @@ const NOTHING_ASKED = finding('claims.not-asked', {});
  * @param pointer of the rule, for the errors of its paths
  */
 export function compileClaimChecks(rule: TokenRule, ports: Ports, pointer: string): readonly ClaimCheck[] {
-  const checks: ClaimCheck[] = [{ id: 'revoked', run: (token) => ports.revocations().find(token) }];
+  const checks: ClaimCheck[] = [
+    { id: 'revoked', run: (token) => ports.revocations().find(token) },
+    { id: 'client-off', run: (token) => checkClientOn(token, ports) },
+  ];
   const { clients, maxAgeSeconds, stepUp } = rule;
   if (clients !== 'ANY_CLIENT') checks.push({ id: 'client', run: (token) => checkClient(token, clients) });
   if (maxAgeSeconds !== null) checks.push({ id: 'age', run: (token, nowMs) => checkAge(token, rule, maxAgeSeconds, nowMs) });
@@ -34,11 +38,12 @@ export function compileClaimChecks(rule: TokenRule, ports: Ports, pointer: strin
 }
 
 /** Compiles the step that compares what the token says with what the operation demands. */
-export function compileClaimsStep(checks: readonly ClaimCheck[], ports: Ports): CompiledStep {
-  const onlyRevocation = checks.length === 1;
+export function compileClaimsStep(checks: readonly ClaimCheck[], ports: Ports): Check {
+  const onlyRevocation = checks.length === 2;
   const met = finding('claims.met', { checks: checks.map((check) => check.id) });
   return {
     step: 'claims',
+    about: 'token',
     run: ({ token }) => {
       if (token === null) return NOTHING_ASKED;
       const now = ports.now();
@@ -49,6 +54,13 @@ export function compileClaimsStep(checks: readonly ClaimCheck[], ports: Ports): 
       return onlyRevocation ? NOTHING_ASKED : met;
     },
   };
+}
+
+/** A client that was switched off here gets in with no token of its own either. */
+function checkClientOn(token: VerifiedToken, ports: Ports): Finding | null {
+  const holder = joinedClient(token, ports.directory());
+  if (holder === null || (holder.client.enabled && holder.credential.revokedAt === null)) return null;
+  return finding('claims.client-off', { client: holder.client.name, provider: token.provider.name });
 }
 
 function checkClient(token: VerifiedToken, clients: readonly string[]): Finding | null {

@@ -1,150 +1,151 @@
 import type { CompiledRights } from '../access/check-rights.js';
-import type { TokenPlace, TokenRule } from '../document/token-rule.js';
-import { redactHeader } from '../record/redact.js';
+import { compileFindKey } from '../credential/find-key.js';
+import { placeWords } from '../credential/find-place.js';
+import { compileFindToken } from '../credential/find-token.js';
+import type { SentCredential } from '../credential/sent-credential.js';
+import { BEARER_HEADER, type TokenPlace, type TokenRule } from '../document/token-rule.js';
 import { finding, type Finding } from '../verdict/codes.js';
-import type { CompiledStep } from './compiled.js';
-import type { CredentialScheme, Exchange } from './exchange.js';
+import type { Check } from './compiled.js';
+import type { Exchange } from './exchange.js';
 
-const TOKEN = /^[A-Za-z0-9\-._~+/]+=*$/;
 const STRAY_HEADER = /^(?:bearer|dpop) /i;
+const BASIC = /^basic(?: |$)/i;
 const MISSING = finding('credential.missing', {});
 const OPTIONAL = finding('credential.optional', {});
+const AUTHORIZATION: TokenPlace = { kind: 'header', name: 'authorization', scheme: 'Basic' };
 /** The parameter of RFC 6750 section 2.3: a token there is noticed even where none is taken. */
 const STANDARD_QUERY: TokenPlace = { kind: 'query', name: 'access_token' };
 
-/** A token found in a request, or why what stood there is none. */
-type Found = { readonly token: string; readonly scheme: CredentialScheme } | Finding | null;
-
-interface CompiledPlace {
-  readonly rule: TokenPlace;
+/** Looks for one credential. */
+interface Finder {
+  /** What it looks for, in words for a refusal. */
   readonly words: string;
-  /** The findings that it leads to, made once. */
-  readonly found: Readonly<Record<CredentialScheme, Finding>>;
-  readonly find: (exchange: Exchange) => Found;
+  readonly find: (exchange: Exchange) => SentCredential | Finding | null;
 }
 
 /**
- * Compiles the step that finds the token in the places that the rule allows (RFC 6750 section 2). Schemes are compared
- * without case. More than one token in a request is refused, wherever they stand.
+ * Compiles the step that finds the credentials that the operation looks for, each in its places. One token is taken at
+ * most: more than one in a request is refused, wherever they stand (RFC 6750 section 2).
  */
-export function compileCredentialStep(rights: CompiledRights, rule: TokenRule): CompiledStep {
-  const nobody = rights.providers.size === 0 && !rights.anonymous ? finding('credential.not-checkable', { schemes: [...rights.unmet] }) : null;
-  const places = rule.places.map((place) => compilePlace(place, rule));
-  const takesQuery = rule.places.some((place) => place.kind === 'query' && place.name === STANDARD_QUERY.name);
-  const takesHeader = rule.places.some((place) => place.kind === 'header' && place.name === 'authorization');
-  const strayQuery = takesQuery ? null : compilePlace(STANDARD_QUERY, rule);
-  const missing =
-    rule.places.length === 1 && rule.places[0]?.kind === 'header' && rule.places[0].scheme === 'Bearer'
-      ? MISSING
-      : finding('credential.missing-elsewhere', { places: places.map((place) => place.words) });
+export function compileCredentialStep(rights: CompiledRights, rule: TokenRule): Check {
+  const nobody = rights.kinds.size === 0 && !rights.anonymous ? finding('credential.not-checkable', { schemes: [...rights.unmet] }) : null;
+  const tokens = rights.kinds.has('token') ? rule.places.map((place) => tokenFinder(place, rule, rights)) : [];
+  const others = [...rights.keys.map(keyFinder), ...(rights.kinds.has('basic') ? [BASIC_FINDER] : []), ...certificateFinder(rights)];
+  const stray = tokens.length === 0 ? null : compileStray(rule, rights);
+  const onlyBearer = others.length === 0 && rule.places.length === 1 && rule.places[0]?.kind === 'header' && rule.places[0].scheme === 'Bearer';
+  const missing = onlyBearer ? MISSING : finding('credential.missing-elsewhere', { places: [...tokens, ...others].map(({ words }) => words) });
+  const said = new Map<string, Finding>();
+
   return {
     step: 'credential',
+    about: null,
     run: (exchange) => {
       if (nobody) return nobody;
-      let first: { token: string; scheme: CredentialScheme; place: CompiledPlace } | null = null;
-      for (const place of places) {
-        const found = place.find(exchange);
+      let token: SentCredential | null = null;
+      for (const finder of tokens) {
+        const found = finder.find(exchange);
         if (found === null) continue;
         if ('code' in found) return found;
-        if (first) return finding('credential.repeated', { places: [first.place.words, place.words] });
-        first = { ...found, place };
+        if (token) return finding('credential.repeated', { places: [token.words, found.words] });
+        token = found;
       }
-      if (strayQuery && exchange.query !== '' && strayQuery.find(exchange) !== null) {
-        return first
-          ? finding('credential.repeated', { places: [first.place.words, strayQuery.words] })
-          : finding('credential.in-query', { parameter: STANDARD_QUERY.name });
+      const wrong = stray?.(exchange, token);
+      if (wrong) return wrong;
+      const sent: SentCredential[] = token === null ? [] : [token];
+      for (const finder of others) {
+        const found = finder.find(exchange);
+        if (found === null) continue;
+        if ('code' in found) return found;
+        sent.push(found);
       }
-      if (first && !takesHeader && STRAY_HEADER.test(exchange.header('authorization') ?? ''))
-        return finding('credential.repeated', { places: [first.place.words, 'the Authorization header'] });
-      if (!first) return rights.anonymous ? OPTIONAL : missing;
-      exchange.credential = first.token;
-      exchange.scheme = first.scheme;
-      exchange.place = first.place.rule;
-      return first.place.found[first.scheme];
+      exchange.sentToken = token;
+      exchange.sent = sent;
+      if (sent.length === 0) return rights.anonymous ? OPTIONAL : missing;
+      return sayFound(sent, said);
     },
   };
 }
 
-function compilePlace(rule: TokenPlace, tokenRule: TokenRule): CompiledPlace {
-  const words = wordsOf(rule);
-  const said = (scheme: CredentialScheme): Finding => finding('credential.found', { place: words, scheme });
-  return { rule, words, found: { Bearer: said('Bearer'), DPoP: said('DPoP') }, find: finderOf(rule, tokenRule) };
-}
-
-function wordsOf({ kind, name }: TokenPlace): string {
-  if (kind === 'header') return name === 'authorization' ? 'the Authorization header' : `the header ${name}`;
-  return kind === 'cookie' ? `the cookie ${name}` : `the query parameter ${name}`;
-}
-
-function finderOf(rule: TokenPlace, tokenRule: TokenRule): CompiledPlace['find'] {
-  switch (rule.kind) {
-    case 'header':
-      return headerFinder(rule.name, rule.scheme, tokenRule);
-    case 'cookie':
-      return (exchange) => plain(cookieOf(exchange.header('cookie'), rule.name), 'The cookie');
-    case 'query':
-      return (exchange) => plain(parameterOf(exchange.query, rule.name), 'The query parameter');
+/** What is said of credentials that were found, made once for each way in which they stand. */
+function sayFound(sent: readonly SentCredential[], said: Map<string, Finding>): Finding {
+  const [first] = sent;
+  const key = sent.length === 1 && first ? first.words + first.scheme : sent.map(({ words, scheme }) => words + scheme).join();
+  let found = said.get(key);
+  if (!found) {
+    found =
+      sent.length === 1 && first
+        ? finding('credential.found', { place: first.words, scheme: nameOf(first) })
+        : finding('credential.found-several', { found: sent.map((one) => `${nameOf(one)} in ${one.words}`) });
+    said.set(key, found);
   }
+  return found;
 }
 
-function headerFinder(name: string, scheme: string | null, rule: TokenRule): CompiledPlace['find'] {
-  const where = name === 'authorization' ? 'The Authorization header' : `The header ${name}`;
-  if (scheme === null) return (exchange) => plain(exchange.header(name), where);
-  const prefix = new RegExp(`^${escaped(scheme)}(?: |$)`, 'i');
-  // Both schemes are looked for, so that a bound token sent as Bearer is refused by the name of that mistake.
-  const takesDpop = scheme.toLowerCase() === 'bearer';
-  return (exchange) => {
-    const header = exchange.header(name);
-    if (header === undefined) return null;
-    const isDpop = takesDpop && /^dpop(?: |$)/i.test(header);
-    if (!isDpop && !prefix.test(header)) return otherScheme(header, scheme, where, rule.dpop === 'required');
-    // One or more blanks stand between scheme and credential (RFC 9110 section 11.4).
-    const token = header.slice(isDpop ? 4 : scheme.length).replace(/^ +/, '');
-    return TOKEN.test(token) ? { token, scheme: isDpop ? 'DPoP' : 'Bearer' } : malformed(token, where, isDpop ? 'DPoP' : scheme);
+function nameOf({ kind, scheme }: SentCredential): string {
+  if (kind === 'key') return 'A key';
+  return kind === 'certificate' ? 'A client certificate' : scheme;
+}
+
+function tokenFinder(place: TokenPlace, rule: TokenRule, rights: CompiledRights): Finder {
+  const words = placeWords(place);
+  const taken = rights.keys.flatMap((key) => (key.place.kind === 'header' && key.place.scheme !== null ? [key.place] : []));
+  const isOthers = (name: string, value: string): boolean =>
+    (name === 'authorization' && rights.kinds.has('basic') && BASIC.test(value)) ||
+    taken.some((other) => other.kind === 'header' && other.name === name && value.toLowerCase().startsWith(`${other.scheme?.toLowerCase() ?? ''} `));
+  const find = compileFindToken(place, rule.dpop, isOthers);
+  return {
+    words,
+    find: (exchange) => {
+      const found = find(exchange);
+      if (found === null || 'code' in found) return found;
+      return { kind: 'token', scheme: found.scheme, place, words, text: found.token };
+    },
   };
 }
 
-const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
-
-/** A token that stands alone, without scheme. An empty value counts as none. */
-function plain(value: string | null | undefined, where: string): Found {
-  if (value === undefined || value === null || value === '') return null;
-  return TOKEN.test(value) ? { token: value, scheme: 'Bearer' } : malformed(value, where, null);
+function keyFinder({ scheme, place }: CompiledRights['keys'][number]): Finder {
+  const words = placeWords(place);
+  const find = compileFindKey(place);
+  return {
+    words: `${words} (a key)`,
+    find: (exchange) => {
+      const found = find(exchange);
+      return typeof found === 'string' ? { kind: 'key', scheme, place, words, text: found } : found;
+    },
+  };
 }
 
-/** The value of a cookie (RFC 6265 section 5.4); a name that stands twice gives a text that is no token, so it is refused. */
-function cookieOf(header: string | undefined, name: string): string | null {
-  if (header === undefined) return null;
-  const values = header.split(';').flatMap((pair) => {
-    const at = pair.indexOf('=');
-    return at > 0 && pair.slice(0, at).trim() === name ? [pair.slice(at + 1).trim()] : [];
-  });
-  return values.length === 0 ? null : values.join(' ');
+const BASIC_FINDER: Finder = {
+  words: 'the Authorization header (Basic)',
+  find: (exchange) => {
+    const header = exchange.header('authorization');
+    if (header === undefined || !BASIC.test(header)) return null;
+    if (/, *(?:basic|bearer|dpop) /i.test(header))
+      return finding('credential.repeated', { places: ['one Authorization header', 'a second Authorization header'] });
+    return { kind: 'basic', scheme: 'Basic', place: AUTHORIZATION, words: 'the Authorization header', text: header.slice(5).trim() };
+  },
+};
+
+function certificateFinder({ kinds }: CompiledRights): readonly Finder[] {
+  if (!kinds.has('certificate')) return [];
+  const words = 'the TLS connection';
+  const find: Finder['find'] = ({ certificate }) => (certificate === null ? null : { kind: 'certificate', scheme: '', place: null, words, text: certificate });
+  return [{ words: `${words} (a client certificate)`, find }];
 }
 
-/** The value of a query parameter; names are compared decoded, and one that stands twice gives a text that is no token. */
-function parameterOf(query: string, name: string): string | null {
-  if (query === '') return null;
-  const values = new URLSearchParams(query).getAll(name);
-  return values.length === 0 ? null : values.join(' ');
-}
-
-function otherScheme(header: string, wanted: string, where: string, dpop: boolean): Finding {
-  const scheme = /^[A-Za-z][\w.+-]{0,40}(?= )/.exec(header)?.[0];
-  if (scheme !== undefined)
-    return finding('credential.other-scheme', {
-      scheme: redactHeader('authorization', header).replace(/ ?<removed.*/, '') || 'no known one',
-      wanted: dpop ? 'DPoP' : wanted,
-    });
-  return finding('credential.malformed', { where, reason: header.trim() === '' ? 'it is empty' : 'it has no scheme in front of the credential' });
-}
-
-function malformed(token: string, where: string, scheme: string | null): Finding {
-  const say = (reason: string): Finding => finding('credential.malformed', { where, reason });
-  if (token.trim() === '') return say(`there is no token behind ${scheme ?? 'it'}`);
-  if (scheme !== null && new RegExp(`^\\s*${escaped(scheme)}\\s`, 'i').test(token)) return say(`the word ${scheme} stands twice`);
-  if (/, *(bearer|dpop) /i.test(token)) return finding('credential.repeated', { places: ['one Authorization header', 'a second Authorization header'] });
-  if (/^\s*(["']|%22).*(["']|%22)\s*$/.test(token)) return say('the token is in quotes');
-  if (/\s/.test(token)) return say('there is white space in or around the token, as a line break or a blank leaves it');
-  return say('the token has a character that no bearer token has');
+/** Looks where tokens are not taken but mistakenly sent: a second one there is refused, and one alone there is named. */
+function compileStray(rule: TokenRule, rights: CompiledRights): (exchange: Exchange, token: SentCredential | null) => Finding | null {
+  const takesQuery = rule.places.some((place) => place.kind === 'query' && place.name === STANDARD_QUERY.name);
+  const takesHeader = rule.places.some((place) => place.kind === 'header' && place.name === BEARER_HEADER.name);
+  const query = takesQuery ? null : tokenFinder(STANDARD_QUERY, rule, rights);
+  return (exchange, token) => {
+    if (query && exchange.query !== '' && query.find(exchange) !== null) {
+      return token
+        ? finding('credential.repeated', { places: [token.words, query.words] })
+        : finding('credential.in-query', { parameter: STANDARD_QUERY.name });
+    }
+    if (token && !takesHeader && STRAY_HEADER.test(exchange.header('authorization') ?? ''))
+      return finding('credential.repeated', { places: [token.words, 'the Authorization header'] });
+    return null;
+  };
 }

@@ -1,6 +1,7 @@
 import { AUDIENCE, apiRule, goodClaims, makeProvider, NOW, operation, portsOf, releaseOf, requires, TestKeys, type TestProvider } from '../../test/support.js';
 import type { AccessRule } from '../document/access-rule.js';
 import type { ApiRule } from '../document/release-document.js';
+import { UPSTREAM_LIMITS } from '../document/upstream-limits.js';
 import type { ProviderRule } from '../document/provider-rule.js';
 import { checkRights, compileRights } from '../access/check-rights.js';
 import { compileRelease } from '../release/compile-release.js';
@@ -190,9 +191,9 @@ describe('steps of a request', () => {
 
 describe('security requirements (OpenAPI 3.1.2 section 4.8.30)', () => {
   const schemes: ApiRule['schemes'] = [
-    { name: 'a', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'] },
-    { name: 'b', type: 'openIdConnect', declared: 'openIdConnect', metadataUrl: null, providers: ['other', 'trust'] },
-    { name: 'key', type: 'unsupported', declared: 'apiKey', metadataUrl: null, providers: [] },
+    { name: 'a', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'], place: null },
+    { name: 'b', type: 'openIdConnect', declared: 'openIdConnect', metadataUrl: null, providers: ['other', 'trust'], place: null },
+    { name: 'key', type: 'unsupported', declared: 'http digest', metadataUrl: null, providers: [], place: null },
   ];
   const outcome = async (access: AccessRule, token: string | null) => {
     const api = apiRule({ schemes, operations: [operation('GET', '/x', access)], access: { kind: 'public', origin: 'hand' } });
@@ -205,13 +206,13 @@ describe('security requirements (OpenAPI 3.1.2 section 4.8.30)', () => {
   });
 
   test('without a principal nobody meets anything but `{}`, whoever asks', () => {
-    const scheme = { name: 'a', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'] } as const;
+    const scheme = { name: 'a', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'], place: null } as const;
     const of = (access: AccessRule) => compileRights(access, [scheme]);
     const [closed, nobody, optional] = [of(rule([['a', []]])), of(rule()), of(rule([], [['a', ['x']]]))];
     if (!closed || !nobody || !optional) throw new Error('these rules ask for something');
-    expect([closed, nobody, optional].map((rights) => checkRights(rights, null).code)).toEqual([
-      'credential.missing',
-      'credential.missing',
+    expect([closed, nobody, optional].map((rights) => checkRights(rights, []).found.code)).toEqual([
+      'rights.nothing-proved',
+      'rights.nothing-proved',
       'rights.anonymous',
     ]);
   });
@@ -320,7 +321,7 @@ describe('a release that cannot be used says where', () => {
     ['two APIs with one base path', [apiRule(), apiRule({ id: 'b' })], '/apis/1/basePath'],
     [
       'a provider that is not there',
-      [apiRule({ schemes: [{ name: 's', type: 'oauth2', declared: '', metadataUrl: null, providers: ['nobody'] }] })],
+      [apiRule({ schemes: [{ name: 's', type: 'oauth2', declared: '', metadataUrl: null, providers: ['nobody'], place: null }] })],
       '/apis/0/schemes/0/providers/0',
     ],
     ['operations that match alike', [apiRule({ operations: [operation('GET', '/{a}'), operation('GET', '/{b}')] })], '/apis/0/operations/1'],
@@ -332,7 +333,7 @@ describe('a release that cannot be used says where', () => {
     ],
     [
       'credentials in the upstream address',
-      [apiRule({ upstream: { url: 'http://u:p@h', connectTimeoutMs: 100, responseTimeoutMs: 100, sendCredential: true } })],
+      [apiRule({ upstream: { url: 'http://u:p@h', connectTimeoutMs: 100, responseTimeoutMs: 100, sendCredential: true, limits: UPSTREAM_LIMITS } })],
       '/apis/0/upstream/url',
     ],
   ])('%s', (_name, apis, pointer) => {

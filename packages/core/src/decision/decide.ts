@@ -1,12 +1,11 @@
-import type { Finding } from '../verdict/codes.js';
-import { entryOf, finding } from '../verdict/codes.js';
+import { finding, type Finding } from '../verdict/codes.js';
 import type { CompiledRelease, CompiledStep } from './compiled.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
 import { preflightStep } from './preflight-step.js';
 import { routeStep } from './route-step.js';
 
-/** `forward`: every check passed. `answer`: the gateway answers itself, with the finding that decided. */
+/** `forward`: nothing refused. `answer`: the gateway answers itself, with the finding that decided. */
 export interface Verdict {
   readonly kind: 'forward' | 'answer';
   readonly finding: Finding;
@@ -14,7 +13,7 @@ export interface Verdict {
 
 /**
  * Decides one request by one release. The exchange collects every step taken. Waits only where a step must wait;
- * the common path returns no promise. A fault on the way is a refusal with its own code.
+ * the common path returns no promise. A fault on the way counts as something found wrong, with its own code.
  */
 export function decide(release: CompiledRelease, exchange: Exchange): Verdict | Promise<Verdict> {
   const { ticks } = release.ports;
@@ -25,14 +24,14 @@ export function decide(release: CompiledRelease, exchange: Exchange): Verdict | 
   } catch (error) {
     routed = faultOf(release.ports, error, 'route');
   }
-  const afterRoute = record(exchange, 'route', routed, start, ticks());
-  if (stops(routed)) return { kind: 'answer', finding: routed };
+  const afterRoute = ticks();
+  if (exchange.took('route', routed, afterRoute - start).outcome === 'refuse') return { kind: 'answer', finding: routed };
   const { api, operation } = exchange;
   if (!api || !operation) return { kind: 'answer', finding: finding('gateway.fault', { at: 'route' }) };
   if (api.rule.cors) {
     const preflight = preflightStep(api.rule.cors, exchange);
     if (preflight) {
-      record(exchange, 'preflight', preflight, afterRoute, ticks());
+      exchange.took('preflight', preflight, ticks() - afterRoute);
       return { kind: 'answer', finding: preflight };
     }
   }
@@ -63,25 +62,33 @@ function runFrom(
       return result
         .catch((error: unknown) => faultOf(ports, error, step.step))
         .then((found) => {
-          const done = record(exchange, step.step, found, begun, ticks());
-          return stops(found) ? { kind: 'answer', finding: found } : runFrom(exchange, steps, index + 1, ports, done, found);
+          const done = ticks();
+          return conclude(exchange, step, found, done - begun) ? { kind: 'answer', finding: found } : runFrom(exchange, steps, index + 1, ports, done, found);
         });
     }
-    at = record(exchange, step.step, result, at, ticks());
-    if (stops(result)) return { kind: 'answer', finding: result };
+    const done = ticks();
+    if (conclude(exchange, step, result, done - at)) return { kind: 'answer', finding: result };
+    at = done;
     last = result;
   }
   return { kind: 'forward', finding: last };
 }
 
+/**
+ * Makes of what a step found what becomes of the request, and writes it down. What an observed step failed to prove stays
+ * unproved for every step behind it. @returns whether the request stops here
+ */
+function conclude(exchange: Exchange, step: CompiledStep, found: Finding, tookMs: number): boolean {
+  const taken = exchange.took(step.step, found, tookMs, step.mode);
+  if (taken.outcome === 'refuse') return true;
+  if (taken.outcome === 'would-refuse') {
+    exchange.wouldRefuse ??= taken;
+    if (step.about !== null) exchange.unprove(step.about);
+  }
+  return false;
+}
+
 function faultOf(ports: Ports, error: unknown, at: string): Finding {
   ports.fault(error, at);
   return finding('gateway.fault', { at });
-}
-
-const stops = (found: Finding): boolean => entryOf(found.code).outcome === 'refuse';
-
-function record(exchange: Exchange, step: CompiledStep['step'], found: Finding, from: number, to: number): number {
-  exchange.steps.push({ step, finding: found, tookMs: to - from });
-  return to;
 }

@@ -1,8 +1,9 @@
-import type { Principal } from '../token/principal.js';
-import type { TokenPlace } from '../document/token-rule.js';
+import { composeCaller, type Caller } from '../credential/caller.js';
+import type { Credential, ProofKind, SentCredential, TokenScheme } from '../credential/sent-credential.js';
+import type { CheckMode } from '../document/modes.js';
+import { outcomeOf, type StepId, type StepOutcome } from '../verdict/code-entry.js';
+import { entryOf, type Finding } from '../verdict/codes.js';
 import type { VerifiedToken } from '../token/verified-token.js';
-import type { Finding } from '../verdict/codes.js';
-import type { StepId } from '../verdict/code-entry.js';
 import type { CompiledApi, CompiledOperation } from './compiled.js';
 
 /** Header fields of a request, names in lower case. Repeated fields are joined, so that none can hide. */
@@ -19,9 +20,6 @@ export interface Asked {
   /** SHA-256 of the client certificate, base64url, where one was presented and its key was proved (RFC 8705 section 3.1). */
   readonly certificate?: string | null;
 }
-
-/** How a token was sent. A DPoP-bound one must not come as Bearer (RFC 9449 section 7.2). */
-export type CredentialScheme = 'Bearer' | 'DPoP';
 
 /**
  * One request on its way down the fall line. Every field is set in the constructor, so that all exchanges have one
@@ -41,17 +39,22 @@ export class Exchange {
   api: CompiledApi | null = null;
   operation: CompiledOperation | null = null;
   parameters: readonly string[] = NONE;
-  credential: string | null = null;
-  /** The credential's SHA-256, base64url; made once for each request. */
-  credentialDigest = '';
-  scheme: CredentialScheme = 'Bearer';
-  /** Where the credential stood. */
-  place: TokenPlace | null = null;
+  /** What stood where the operation looks for credentials, each once. */
+  sent: readonly SentCredential[] = NO_SENT;
+  /** The token among them, and its SHA-256, base64url; made once for each request. */
+  sentToken: SentCredential | null = null;
+  tokenDigest = '';
+  /** What was proved. An observed check that finds it wrong takes it out again. */
+  credentials: readonly Credential[] = NO_CREDENTIALS;
+  /** The token that was proved, while nothing was found wrong with it. */
   token: VerifiedToken | null = null;
   tokenIsKnown = false;
-  principal: Principal | null = null;
+  /** Who was let in, by the alternative that held. */
+  caller: Caller | null = null;
   /** Steps taken, in order, with the time each took. */
   readonly steps: StepRecord[] = [];
+  /** The first step that would have refused, had it not only been observed. */
+  wouldRefuse: StepRecord | null = null;
   allowedMethods: readonly string[] = NONE;
 
   constructor(asked: Asked) {
@@ -66,13 +69,60 @@ export class Exchange {
     const value = this.headers[name];
     return typeof value === 'string' || value === undefined ? value : value.join(', ');
   }
+
+  get tokenScheme(): TokenScheme {
+    return this.sentToken?.scheme === 'DPoP' ? 'DPoP' : 'Bearer';
+  }
+
+  proved(credential: Credential): void {
+    this.credentials = this.credentials === NO_CREDENTIALS ? [credential] : [...this.credentials, credential];
+    if (credential.kind === 'token') this.token = credential.token;
+  }
+
+  /** Writes down a step that was taken, with the outcome that its mode makes. */
+  took(step: StepId, finding: Finding, tookMs: number, mode: CheckMode = 'enforce'): StepRecord {
+    const taken: StepRecord = { step, finding, mode, outcome: outcomeOf(entryOf(finding.code).says, mode), tookMs };
+    this.steps.push(taken);
+    return taken;
+  }
+
+  /** Takes out what was proved in one way, because a later check found it wrong. */
+  unprove(kind: ProofKind): void {
+    this.credentials = this.credentials.filter((credential) => credential.kind !== kind);
+    if (kind === 'token') this.token = null;
+  }
 }
 
 const NONE: readonly string[] = Object.freeze([]);
+const NO_SENT: readonly SentCredential[] = Object.freeze([]);
+const NO_CREDENTIALS: readonly Credential[] = Object.freeze([]);
+
+/** Who was let in; where nobody was, who was proved to call. Null when nobody was. */
+export const whoCalls = ({ caller, credentials }: Exchange): Caller | null => caller ?? composeCaller(credentials);
+
+/** How a request ended: by what was found last, or by what would have refused it had it not only been observed. */
+export interface Ending {
+  readonly outcome: RequestOutcome;
+  readonly step: StepId;
+  readonly code: Finding['code'];
+}
+
+export type RequestOutcome = 'passed' | 'refused' | 'would-refuse';
+
+/** How a request ended that was answered with a finding. A fault is blamed on the step it happened in. */
+export function endingOf({ steps, wouldRefuse }: Exchange, found: Finding): Ending {
+  const entry = entryOf(found.code);
+  const last = steps[steps.length - 1];
+  if (entry.says === 'fails') return { outcome: 'refused', step: last?.finding === found ? last.step : entry.step, code: found.code };
+  if (wouldRefuse) return { outcome: 'would-refuse', step: wouldRefuse.step, code: wouldRefuse.finding.code };
+  return { outcome: 'passed', step: last?.finding === found ? last.step : entry.step, code: found.code };
+}
 
 /** One step taken. `tookMs` counts milliseconds with fractions. */
 export interface StepRecord {
   readonly step: StepId;
   readonly finding: Finding;
+  readonly mode: CheckMode;
+  readonly outcome: StepOutcome;
   readonly tookMs: number;
 }

@@ -21,7 +21,7 @@ import type { IntrospectionAnswer } from '../token/introspection.js';
 import { Revocations, type Revocation } from '../token/revocations.js';
 import { answerOf } from './answer.js';
 import { decide } from './decide.js';
-import { Exchange } from './exchange.js';
+import { Exchange, whoCalls } from './exchange.js';
 import type { Ports } from './ports.js';
 
 let trust: TestProvider;
@@ -44,7 +44,7 @@ async function ask(token: string | null, { rule = {}, headers, query = '', requi
   const alternatives = [[{ ...(one as SchemeRequirement), ...requirement }]];
   const api = apiRule({
     token: tokenRule([AUDIENCE], rule),
-    schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust', ...others.map((item) => item.id)] }],
+    schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust', ...others.map((item) => item.id)], place: null }],
     operations: [operation('GET', '/gates', { kind: 'required', origin: 'hand', alternatives })],
   });
   const release = compileRelease(
@@ -236,7 +236,7 @@ describe('opaque tokens', () => {
     expect([await codeOf('an-opaque-token', { others, ports: first.ports }), first.calls]).toEqual([PASSED, ['dunlin']]);
     const second = says({ dunlin: bad, second: good });
     const found = await ask('an-opaque-token', { others, ports: second.ports });
-    expect([found.code, second.calls, found.exchange.principal?.issuer]).toEqual([PASSED, ['dunlin', 'second'], 'https://second.example']);
+    expect([found.code, second.calls, whoCalls(found.exchange)?.issuer]).toEqual([PASSED, ['dunlin', 'second'], 'https://second.example']);
   });
 
   test('“cannot be asked” outweighs “not mine”: whether the token is good is not known', async () => {

@@ -1,3 +1,5 @@
+import { Directory } from '../directory/directory.js';
+import type { DirectorySource } from '../directory/facts.js';
 import { LocalReplayMemory, type ReplayMemory } from '../proof/replay-memory.js';
 import type { Introspection } from '../token/introspection.js';
 import { Revocations } from '../token/revocations.js';
@@ -32,10 +34,13 @@ export interface Ports {
   readonly nonces: NonceSource;
   readonly secrets: SecretSource;
   revocations(): Revocations;
+  /** Clients and their credentials as they are now. */
+  directory(): DirectorySource;
   /** Told of a fault inside a step, which refuses the request: its stack is for the log of whoever runs the decision. */
   fault(error: unknown, at: string): void;
 }
 
+const NOBODY_KNOWN = new Directory();
 const NONE_REVOKED = new Revocations();
 
 /** Ports for where nothing can be asked outside: what would need it is refused (fail closed). */
@@ -47,6 +52,7 @@ export function closedPorts(given: Pick<Ports, 'now' | 'ticks' | 'digest' | 'key
     nonces: { current: () => '', accepts: () => false },
     secrets: { value: () => null },
     revocations: () => NONE_REVOKED,
+    directory: () => NOBODY_KNOWN,
     fault: () => undefined,
     ...given,
   };

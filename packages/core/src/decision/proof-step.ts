@@ -2,7 +2,7 @@ import type { TokenRule } from '../document/token-rule.js';
 import { readConfirmation, type Confirmation } from '../proof/confirmation.js';
 import { verifyProof, type ProofFacts } from '../proof/dpop-proof.js';
 import { finding, type Finding } from '../verdict/codes.js';
-import type { CompiledStep } from './compiled.js';
+import type { Check } from './compiled.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
 
@@ -13,15 +13,16 @@ const NOTHING_ASKED = finding('proof.not-asked', {});
  * (RFC 8705 section 3). A bound token is held to its binding whatever the rule says, so that it is worth nothing to a
  * thief. Only a proof that must be verified makes this step wait.
  */
-export function compileProofStep(rule: TokenRule, ports: Ports): CompiledStep {
+export function compileProofStep(rule: TokenRule, ports: Ports): Check {
   const free = rule.dpop === 'if-bound' && rule.certificate === 'if-bound';
   return {
     step: 'proof',
+    about: 'token',
     run: (exchange) => {
       const { token } = exchange;
       if (token === null) return NOTHING_ASKED;
       const bound = readConfirmation(token.claims);
-      if (bound === null && free && exchange.scheme === 'Bearer') return NOTHING_ASKED;
+      if (bound === null && free && exchange.tokenScheme === 'Bearer') return NOTHING_ASKED;
       const wrong = checkForm(exchange, bound, rule) ?? checkCertificate(exchange, bound, rule);
       if (wrong) return wrong;
       if (bound?.jkt) return checkDpop(exchange, bound.jkt, rule, ports);
@@ -34,8 +35,8 @@ export function compileProofStep(rule: TokenRule, ports: Ports): CompiledStep {
 /** What can be said before anything is verified. */
 function checkForm(exchange: Exchange, bound: Confirmation | null, rule: TokenRule): Finding | null {
   if (bound && bound.unknown.length > 0) return finding('proof.confirmation-unknown', { members: bound.unknown });
-  if (bound?.jkt && exchange.scheme === 'Bearer') return finding('proof.bound-as-bearer', {});
-  if (!bound?.jkt && exchange.scheme === 'DPoP') return finding('proof.not-bound', { binding: 'a DPoP key (cnf.jkt)' });
+  if (bound?.jkt && exchange.tokenScheme === 'Bearer') return finding('proof.bound-as-bearer', {});
+  if (!bound?.jkt && exchange.tokenScheme === 'DPoP') return finding('proof.not-bound', { binding: 'a DPoP key (cnf.jkt)' });
   if (!bound?.jkt && rule.dpop === 'required') return finding('proof.not-bound', { binding: 'a DPoP key (cnf.jkt)' });
   return null;
 }
@@ -56,7 +57,7 @@ async function checkDpop(exchange: Exchange, thumbprint: string, rule: TokenRule
     method: exchange.method,
     url: exchange.origin + exchange.path,
     thumbprint,
-    tokenHash: exchange.credentialDigest,
+    tokenHash: exchange.tokenDigest,
     nowMs,
     acceptsNonce: rule.dpopNonce ? (nonce) => ports.nonces.accepts(nonce, nowMs) : null,
   };

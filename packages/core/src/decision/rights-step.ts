@@ -1,7 +1,15 @@
 import { checkRights, type CompiledRights } from '../access/check-rights.js';
-import type { CompiledStep } from './compiled.js';
+import type { Check } from './compiled.js';
 
-/** Compiles the step that compares rights. */
-export function compileRightsStep(rights: CompiledRights): CompiledStep {
-  return { step: 'rights', run: (exchange) => checkRights(rights, exchange.principal) };
+/** Compiles the step that compares rights. The caller is whoever the credentials of the alternative that held prove. */
+export function compileRightsStep(rights: CompiledRights): Check {
+  return {
+    step: 'rights',
+    about: null,
+    run: (exchange) => {
+      const { found, caller } = checkRights(rights, exchange.credentials);
+      exchange.caller = caller;
+      return found;
+    },
+  };
 }

@@ -1,4 +1,5 @@
 import type { CompiledRights } from '../access/check-rights.js';
+import { joinedClient } from '../credential/joined-client.js';
 import type { TokenRule } from '../document/token-rule.js';
 import { takesOpaqueTokens } from '../document/provider-rule.js';
 import { checkClaims } from '../token/check-claims.js';
@@ -9,7 +10,7 @@ import type { TokenCache } from '../token/token-cache.js';
 import type { VerifiedToken } from '../token/verified-token.js';
 import { unreadFinding, verifyToken, type TokenVerifier, type TrustedProvider } from '../token/verify-token.js';
 import { finding, type Finding } from '../verdict/codes.js';
-import type { CompiledStep } from './compiled.js';
+import type { Check } from './compiled.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
 
@@ -24,11 +25,11 @@ export interface TokenContext {
 
 type OpaqueTrusted = TrustedProvider & { readonly rule: OpaqueProvider };
 
-const NO_TOKEN = finding('credential.optional', {});
+const NO_TOKEN = finding('token.not-sent', {});
 const isOpaque = (trusted: TrustedProvider): trusted is OpaqueTrusted => takesOpaqueTokens(trusted.rule);
 
 /** Compiles the step that proves the token. A token seen before costs a digest, a look-up and the checks of its claims. */
-export function compileTokenStep(rights: CompiledRights, rule: TokenRule, context: TokenContext): CompiledStep {
+export function compileTokenStep(rights: CompiledRights, rule: TokenRule, context: TokenContext): Check {
   const accepted = [...rights.providers].map((id) => context.providers.get(id)?.rule.name ?? id);
   const audience = rule.audiences === 'ANY_AUDIENCE' ? 'ANY_AUDIENCE' : rule.audiences.join(', ');
   const { cache, ports } = context;
@@ -40,9 +41,8 @@ export function compileTokenStep(rights: CompiledRights, rule: TokenRule, contex
     if (!rights.providers.has(token.provider.id)) return finding('token.issuer-not-accepted', { provider: token.provider.name, accepted });
     const wrong = checkClaims(token, rule, now);
     if (wrong) return wrong;
-    exchange.token = token;
+    exchange.proved({ kind: 'token', scheme: exchange.tokenScheme, token, holder: joinedClient(token, ports.directory()) });
     exchange.tokenIsKnown = known;
-    exchange.principal = token.principal;
     const expiresAt = typeof token.claims['exp'] === 'number' ? token.claims['exp'] * 1000 : null;
     const provider = token.provider.name;
     if (token.form === 'opaque')
@@ -52,12 +52,14 @@ export function compileTokenStep(rights: CompiledRights, rule: TokenRule, contex
 
   return {
     step: 'token',
+    about: 'token',
     run: (exchange) => {
-      const text = exchange.credential;
-      if (text === null) return NO_TOKEN;
+      const { sentToken } = exchange;
+      if (sentToken === null) return NO_TOKEN;
+      const { text } = sentToken;
       const now = ports.now();
       const digest = ports.digest(text);
-      exchange.credentialDigest = digest;
+      exchange.tokenDigest = digest;
       const known = cache.find(digest, now, isCurrent);
       // What an operation cannot open itself it does not take, though another one may have opened it.
       if (known && known.decryptedBy === (known.decryptedBy === null ? null : rule.decryptionSecret)) return judge(exchange, known, true, now);

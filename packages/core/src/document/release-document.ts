@@ -1,10 +1,11 @@
 import type { AccessRule } from './access-rule.js';
+import type { ModeRule } from './modes.js';
 import type { ProviderRule } from './provider-rule.js';
-import type { TokenOverride, TokenRule } from './token-rule.js';
+import type { TokenOverride, TokenPlace, TokenRule } from './token-rule.js';
 import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
-export const RELEASE_FORMAT = 1;
+export const RELEASE_FORMAT = 2;
 
 /** A release: the whole configuration of a gateway, immutable, addressed by the hash of its canonical JSON. */
 export interface ReleaseDocument {
@@ -31,8 +32,8 @@ export interface UpstreamRule {
   readonly responseTimeoutMs: number;
   /** Whether the caller's Authorization header travels on. */
   readonly sendCredential: boolean;
-  /** What callers can hold of it; releases from before there was a choice have none, and the usual limits count. */
-  readonly limits?: UpstreamLimits;
+  /** What callers can hold of it. */
+  readonly limits: UpstreamLimits;
 }
 
 /** The API as a protected resource (RFC 9728). */
@@ -50,15 +51,24 @@ export interface CorsRule {
   readonly maxAgeSeconds: number;
 }
 
+/** Types of security schemes (OpenAPI 3.1.2 section 4.8.27) that can be proved here, and what cannot. */
+export const SCHEME_TYPES = ['oauth2', 'openIdConnect', 'http-bearer', 'apiKey', 'http-basic', 'mutualTLS', 'unsupported'] as const;
+export type SchemeType = (typeof SCHEME_TYPES)[number];
+
+/** Whether tokens of providers meet a scheme of this type. */
+export const takesTokens = (type: SchemeType): boolean => type === 'oauth2' || type === 'openIdConnect' || type === 'http-bearer';
+
 /** One security scheme of the API. `unsupported` keeps its declared type and can be met by nobody. */
 export interface SchemeRule {
   readonly name: string;
-  readonly type: 'oauth2' | 'openIdConnect' | 'http-bearer' | 'unsupported';
+  readonly type: SchemeType;
   readonly declared: string;
   /** Where the contract says that the provider's metadata is (`openIdConnectUrl`): a hint for binding, trusted by nobody. */
   readonly metadataUrl: string | null;
-  /** Provider ids whose tokens meet it. */
+  /** Provider ids whose tokens meet it; empty for types that no token meets. */
   readonly providers: readonly string[];
+  /** Where the key of an `apiKey` travels; null for every other type. */
+  readonly place: TokenPlace | null;
 }
 
 export interface OperationRule {
@@ -72,6 +82,8 @@ export interface OperationRule {
   readonly access: AccessRule | null;
   /** What this operation asks of tokens instead of the API; null takes the API's rule whole. */
   readonly token: TokenOverride | null;
+  /** Modes of its checks; null takes the API's. */
+  readonly modes: ModeRule | null;
 }
 
 export interface ApiRule {
@@ -87,6 +99,8 @@ export interface ApiRule {
   readonly cors: CorsRule | null;
   readonly schemes: readonly SchemeRule[];
   readonly access: AccessRule;
+  /** Which checks refuse and which only observe. */
+  readonly modes: ModeRule;
   readonly contractHash: string | null;
   readonly operations: readonly OperationRule[];
 }

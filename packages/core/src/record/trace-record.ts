@@ -1,9 +1,15 @@
+import type { CheckMode } from '../document/modes.js';
+import type { RequestOutcome } from '../decision/exchange.js';
 import type { Operands, StepId, StepOutcome } from '../verdict/code-entry.js';
 
 /** One step of a trace: code and operands, no text. */
 export interface StepTrace {
   readonly step: StepId;
   readonly outcome: StepOutcome;
+  /** Left out by versions that knew no other than to enforce. */
+  readonly mode?: CheckMode;
+  /** The rule that decided, as a pointer into the release document (RFC 6901); null or left out where no rule of it did. */
+  readonly rule?: string | null;
   readonly code: string;
   readonly operands: Operands;
   /** Microseconds, fractions allowed. */
@@ -25,9 +31,9 @@ export interface TraceRecord {
   readonly query: string;
   readonly apiId: string | null;
   readonly operationId: string | null;
-  readonly outcome: 'passed' | 'refused';
+  readonly outcome: RequestOutcome;
   readonly status: number;
-  /** The step that decided, and its code. */
+  /** The step that decided, and its code; for `would-refuse` the first that would have. */
   readonly step: StepId;
   readonly code: string;
   readonly address: string;
@@ -42,6 +48,13 @@ export interface TraceRecord {
   readonly totalUs: number;
 }
 
+/** What one step of a counted request found, and what became of it. */
+export interface StepCount {
+  readonly step: StepId;
+  readonly code: string;
+  readonly outcome: StepOutcome;
+}
+
 /** An exact count of requests of one minute that ended alike. */
 export interface TrafficCount {
   /** Start of the minute, milliseconds since the epoch. */
@@ -50,8 +63,10 @@ export interface TrafficCount {
   readonly operationId: string | null;
   readonly step: StepId;
   readonly code: string;
-  readonly outcome: 'passed' | 'refused';
+  readonly outcome: RequestOutcome;
   readonly status: number;
+  /** What became of each step of these requests, in order; empty where too many kinds of requests came to tell. */
+  readonly steps: readonly StepCount[];
   readonly count: number;
   /** Sum of the time these requests took, microseconds. */
   readonly totalUs: number;
@@ -62,5 +77,10 @@ export interface RecordBatch {
   readonly traces: readonly TraceRecord[];
   readonly counts: readonly TrafficCount[];
   /** Traces not sent since the last batch, because of sampling or a full buffer. */
-  readonly unsent: { readonly passed: number; readonly refused: number };
+  readonly unsent: {
+    readonly passed: number;
+    readonly refused: number;
+    /** Requests that were counted without their steps. */
+    readonly steps: number;
+  };
 }

@@ -1,13 +1,15 @@
 import { METHOD_NAMES } from '../document/method-names.js';
-import { RELEASE_FORMAT, type ApiRule, type ReleaseDocument } from '../document/release-document.js';
+import { RELEASE_FORMAT, takesTokens, type ApiRule, type ReleaseDocument } from '../document/release-document.js';
+import type { TokenPlace } from '../document/token-rule.js';
 import { UPSTREAM_LIMIT_RANGES, type UpstreamLimits } from '../document/upstream-limits.js';
 import { checkProvider } from './check-provider.js';
 import { checkTokenRule } from './check-token-rule.js';
-import { checkAccess } from './check-access.js';
-import { fail, oneOf, unique, within } from './check-values.js';
+import { checkScheme } from './check-scheme.js';
+import { checkStructure } from './check-structure.js';
+import { fail, unique, within } from './check-values.js';
 
 /**
- * Checks what the types of a release cannot say: ranges, references between its parts, names used twice.
+ * Checks that a release is built as its types say, and what they cannot say: ranges, references between its parts, names used twice.
  * @throws ConfigError with the pointer of the first member that is wrong
  */
 export function checkDocument(document: ReleaseDocument): void {
@@ -17,6 +19,7 @@ export function checkDocument(document: ReleaseDocument): void {
 /** The same, one small step at a time. @throws ConfigError from `next()` */
 export function* checkInSteps(document: ReleaseDocument): Generator<void, void> {
   if (document.format !== RELEASE_FORMAT) fail('/format', `this version reads release format ${RELEASE_FORMAT}, not ${String(document.format)}`);
+  yield* checkStructure(document);
   unique(
     document.providers.map((provider) => provider.id),
     (index) => `/providers/${index}/id`,
@@ -52,13 +55,8 @@ function* checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): Ge
   within(api.upstream.connectTimeoutMs, 10, 120_000, `${at}/upstream/connectTimeoutMs`);
   within(api.upstream.responseTimeoutMs, 10, 3_600_000, `${at}/upstream/responseTimeoutMs`);
   const { limits } = api.upstream;
-  if (limits !== undefined) {
-    for (const [name, [least, most]] of Object.entries(UPSTREAM_LIMIT_RANGES))
-      within(limits[name as keyof UpstreamLimits], least, most, `${at}/upstream/limits/${name}`);
-  }
-  oneOf(api.enabled, [true, false], `${at}/enabled`);
-  oneOf(api.upstream.sendCredential, [true, false], `${at}/upstream/sendCredential`);
-  checkAccess(api.access, `${at}/access`);
+  for (const [name, [least, most]] of Object.entries(UPSTREAM_LIMIT_RANGES))
+    within(limits[name as keyof UpstreamLimits], least, most, `${at}/upstream/limits/${name}`);
   checkTokenRule(api.token, `${at}/token`);
   if (api.cors?.origins.includes('*') && api.cors.credentials) fail(`${at}/cors/credentials`, 'any origin cannot go with credentials');
   unique(
@@ -66,11 +64,8 @@ function* checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): Ge
     (index) => `${at}/schemes/${index}/name`,
     'two security schemes have the same name',
   );
-  api.schemes.forEach((scheme, index) =>
-    scheme.providers.forEach((id, position) => {
-      if (!providers.has(id)) fail(`${at}/schemes/${index}/providers/${position}`, `there is no provider ${id}`);
-    }),
-  );
+  api.schemes.forEach((scheme, index) => checkScheme(scheme, providers, `${at}/schemes/${index}`));
+  checkKeyPlaces(api, `${at}/schemes`);
   unique(
     api.operations.map((operation) => operation.id),
     (index) => `${at}/operations/${index}/id`,
@@ -78,10 +73,26 @@ function* checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): Ge
   );
   yield;
   for (const [index, operation] of api.operations.entries()) {
-    if (operation.access) checkAccess(operation.access, `${at}/operations/${index}/access`);
     if (operation.token) checkTokenRule({ ...api.token, ...operation.token }, `${at}/operations/${index}/token`);
     if (!(METHOD_NAMES as readonly string[]).includes(operation.method))
       fail(`${at}/operations/${index}/method`, `the method ${operation.method} is not one of ${METHOD_NAMES.join(', ')}`);
     if (index % 100 === 99) yield;
   }
+}
+
+/** Two credentials in one place would be one text with two meanings. */
+function checkKeyPlaces(api: ApiRule, at: string): void {
+  const taken = new Map<string, string>();
+  const name = (place: TokenPlace): string => `${place.kind} ${place.name.toLowerCase()} ${place.kind === 'header' ? (place.scheme?.toLowerCase() ?? '') : ''}`;
+  const tokens = [api.token, ...api.operations.flatMap(({ token }) => token ?? [])].flatMap(({ places }) => places ?? []);
+  for (const place of api.schemes.some(({ type }) => takesTokens(type)) ? tokens : []) taken.set(name(place), 'the token');
+  api.schemes.forEach(({ name: scheme, place }, index) => {
+    if (place === null) return;
+    const other = taken.get(name(place));
+    if (other !== undefined) fail(`${at}/${index}/place`, `${other} travels in the same place`);
+    if (place.kind === 'header' && place.name === 'authorization' && place.scheme === null)
+      fail(`${at}/${index}/place/scheme`, 'a key in the Authorization header has a scheme in front of it');
+    if (place.kind === 'header' && /^(?:basic|bearer|dpop)$/i.test(place.scheme ?? '')) fail(`${at}/${index}/place/scheme`, 'that scheme means something else');
+    taken.set(name(place), `the key of ${scheme}`);
+  });
 }

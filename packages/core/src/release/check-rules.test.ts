@@ -245,8 +245,11 @@ describe('a release that an older writer, a hand or a fault made: what cannot be
     ['no claim map', { claimMap: null }, '/claimMap'],
   ])('a provider: %s', (_name, change, pointer) => expect(ofProvider(change)).toBe(`/providers/0${pointer}`));
 
-  test('limits are taken in their ranges, and left out', () => {
+  test('limits are taken in their ranges, and nothing is left out', () => {
     expect(wrongAt(releaseOf([providerRule()], apiRule({ upstream: { ...apiRule().upstream, limits: UPSTREAM_LIMITS } })))).toBeNull();
-    expect(ofOperation({ access: undefined, token: undefined })).toBeNull();
+    expect(wrongAt(releaseOf([providerRule()], apiRule({ upstream: { ...apiRule().upstream, limits: undefined as never } })))).toBe('/apis/0/upstream/limits');
+    expect([ofOperation({ access: undefined }), ofOperation({ token: undefined }), ofOperation({ modes: undefined })]).toEqual(
+      ['access', 'token', 'modes'].map((name) => `/apis/0/operations/0/${name}`),
+    );
   });
 });

@@ -1,6 +1,6 @@
 import { isAlgorithm } from '../document/algorithms.js';
 import type { TokenPlace, TokenRule } from '../document/token-rule.js';
-import { arrayOf, fail, oneOf, recordOf, textOf, textsOf, unique, within } from './check-values.js';
+import { fail, unique, within } from './check-values.js';
 
 const NAME = /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/;
 const PARAMETER = /^[\w.~-]+$/;
@@ -9,7 +9,6 @@ const TAKEN_HEADERS = new Set(['host', 'content-length', 'transfer-encoding', 'c
 
 /** Checks how tokens of an API or operation are verified. @throws ConfigError */
 export function checkTokenRule(rule: TokenRule, at: string): void {
-  checkForm(rule, at);
   if (rule.places.length === 0 || rule.places.length > 4) fail(`${at}/places`, 'a token travels in one to four places');
   rule.places.forEach((place, index) => checkPlace(place, `${at}/places/${index}`));
   unique(
@@ -35,29 +34,8 @@ export function checkTokenRule(rule: TokenRule, at: string): void {
   if (rule.stepUp && rule.stepUp.maxAgeSeconds !== null) within(rule.stepUp.maxAgeSeconds, 0, 31_536_000, `${at}/stepUp/maxAgeSeconds`);
 }
 
-/**
- * The form of a rule, which its type promises and a file or an older writer may not keep: what is missing or of another
- * type would otherwise count as nothing asked.
- */
-function checkForm(rule: TokenRule, at: string): void {
-  arrayOf(rule.places, `${at}/places`);
-  textOf(rule.type, `${at}/type`);
-  if (rule.audiences !== 'ANY_AUDIENCE') textsOf(rule.audiences, `${at}/audiences`);
-  if (rule.algorithms !== 'AS_PROVIDER') textsOf(rule.algorithms, `${at}/algorithms`);
-  if (rule.clients !== 'ANY_CLIENT') textsOf(rule.clients, `${at}/clients`);
-  arrayOf(rule.claims, `${at}/claims`).forEach((demand, index) => {
-    const { path, values } = recordOf(demand, `${at}/claims/${index}`);
-    textOf(path, `${at}/claims/${index}/path`);
-    if (values !== 'ANY_VALUE') textsOf(values, `${at}/claims/${index}/values`);
-  });
-  oneOf(rule.dpop, ['if-bound', 'required'], `${at}/dpop`);
-  oneOf(rule.certificate, ['if-bound', 'required'], `${at}/certificate`);
-  oneOf(rule.dpopNonce, [true, false], `${at}/dpopNonce`);
-  if (rule.decryptionSecret !== null) textOf(rule.decryptionSecret, `${at}/decryptionSecret`);
-  if (rule.stepUp !== null) textsOf(recordOf(rule.stepUp, `${at}/stepUp`)['acrValues'], `${at}/stepUp/acrValues`);
-}
-
-function checkPlace(place: TokenPlace, at: string): void {
+/** Checks where a credential travels. @throws ConfigError */
+export function checkPlace(place: TokenPlace, at: string): void {
   if (place.kind === 'query') {
     if (!PARAMETER.test(place.name)) fail(`${at}/name`, 'a parameter has letters, digits, dots, dashes and underscores');
     return;

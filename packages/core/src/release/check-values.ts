@@ -20,27 +20,12 @@ export function within(value: number, least: number, most: number, pointer: stri
   if (typeof value !== 'number' || !Number.isFinite(value) || value < least || value > most) fail(pointer, `must be a number from ${least} to ${most}`);
 }
 
-/** @throws ConfigError for anything but a text */
-export function textOf(value: unknown, pointer: string): string {
-  return typeof value === 'string' ? value : fail(pointer, 'must be a text');
-}
-
 /** @throws ConfigError for anything but an array */
 export function arrayOf(value: unknown, pointer: string): readonly unknown[] {
   return Array.isArray(value) ? (value as unknown[]) : fail(pointer, 'must be a list');
 }
 
-/** @throws ConfigError for anything but an array of texts */
-export function textsOf(value: unknown, pointer: string): readonly string[] {
-  return arrayOf(value, pointer).map((item, index) => textOf(item, `${pointer}/${index}`));
-}
-
 /** @throws ConfigError for anything but an object */
 export function recordOf(value: unknown, pointer: string): Readonly<Record<string, unknown>> {
   return isRecord(value) ? value : fail(pointer, 'must be an object');
-}
-
-/** @throws ConfigError for a value that is not among those given */
-export function oneOf(value: unknown, allowed: readonly unknown[], pointer: string): void {
-  if (!allowed.includes(value)) fail(pointer, `must be one of ${allowed.map(String).join(', ')}`);
 }

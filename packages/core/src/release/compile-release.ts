@@ -1,18 +1,22 @@
 import { compileRights } from '../access/check-rights.js';
 import { checkInSteps } from './check-document.js';
 import { compileClaimChecks, compileClaimsStep } from '../decision/claims-step.js';
-import type { CompiledApi, CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
+import { compileBasicStep } from '../decision/basic-step.js';
+import { compileCertificateStep } from '../decision/certificate-step.js';
+import type { Check, CompiledApi, CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
 import { compileCredentialStep } from '../decision/credential-step.js';
+import { compileKeyStep } from '../decision/key-step.js';
 import type { Ports } from '../decision/ports.js';
 import { compileProofStep } from '../decision/proof-step.js';
 import { METADATA_PREFIX } from '../decision/resource-metadata.js';
 import { compileRightsStep } from '../decision/rights-step.js';
 import { compileTokenStep, type TokenContext } from '../decision/token-step.js';
 import type { AccessRule } from '../document/access-rule.js';
+import { modeOf, type ModedCheck, type ModeRule } from '../document/modes.js';
 import { takesOpaqueTokens } from '../document/provider-rule.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
 import { compileClaimMap } from '../provider/compile-claim-map.js';
-import type { TokenRule } from '../document/token-rule.js';
+import { BEARER_HEADER, type TokenPlace, type TokenRule } from '../document/token-rule.js';
 import { namesIn, readTemplate, type TemplateSegment } from '../route/path-template.js';
 import { Router } from '../route/router.js';
 import type { TrustedProvider } from '../token/verify-token.js';
@@ -67,6 +71,7 @@ function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation,
   const operations: CompiledOperation[] = [];
   const compiled: CompiledApi = {
     rule,
+    pointer,
     operations,
     metadataPath: `${METADATA_PREFIX}${rule.basePath}`,
     baseLength: base.reduce((length, segment) => length + (segment.kind === 'fixed' ? segment.text.length + 1 : 0), 0),
@@ -95,8 +100,8 @@ function readBase(path: string, pointer: string): TemplateSegment[] {
   return base;
 }
 
-/** The part of an operation that depends only on who may call and how tokens are verified. */
-type CompiledLine = Pick<CompiledOperation, 'rights' | 'token' | 'claimChecks' | 'fallLine'>;
+/** The part of an operation that depends only on who may call, how tokens are verified and in what modes. */
+type CompiledLine = Pick<CompiledOperation, 'rights' | 'token' | 'claimChecks' | 'fallLine' | 'withheld'>;
 
 /** @param lines those made already for this API: operations with equal rules share them */
 function compileOperation(
@@ -108,36 +113,51 @@ function compileOperation(
 ): CompiledOperation & { readonly line: CompiledLine } {
   const access = rule.access ?? api.access;
   // Most operations of most APIs take its rules as they are.
-  const key = rule.access === null && rule.token === null ? '' : JSON.stringify([access, rule.token]);
+  const key = rule.access === null && rule.token === null && rule.modes === null ? '' : JSON.stringify([access, rule.token, rule.modes]);
   let line = lines.get(key);
-  if (!line) lines.set(key, (line = compileLine(access, { ...api.token, ...rule.token }, api, pointer, context)));
+  if (!line) lines.set(key, (line = compileLine({ access, token: { ...api.token, ...rule.token }, modes: rule.modes ?? api.modes }, api, pointer, context)));
   const parameterNames = namesIn(rule.path);
-  return { rule, api, label: `${rule.method} ${rule.path}`, access, parameterNames, ...line, line };
+  return { rule, api, pointer, label: `${rule.method} ${rule.path}`, access, parameterNames, ...line, line };
 }
 
-function compileLine(access: AccessRule, token: TokenRule, api: ApiRule, pointer: string, context: TokenContext): CompiledLine {
+/** What stands for an operation, whoever set it. */
+interface RulesInForce {
+  readonly access: AccessRule;
+  readonly token: TokenRule;
+  readonly modes: ModeRule;
+}
+
+function compileLine({ access, token, modes }: RulesInForce, api: ApiRule, pointer: string, context: TokenContext): CompiledLine {
   const rights = compileRights(access, api.schemes);
   const { ports } = context;
   const claimChecks = rights === null ? [] : compileClaimChecks(token, ports, `${pointer}/token`);
-  return {
-    rights,
-    token,
-    claimChecks,
-    // Proof before rights, because a right belongs to whoever was proved to call; what the token is worth comes between.
-    fallLine:
-      rights === null
-        ? [nothingAsked(access)]
-        : [
-            compileCredentialStep(rights, token),
-            compileTokenStep(rights, token, context),
-            compileProofStep(token, ports),
-            compileClaimsStep(claimChecks, ports),
-            compileRightsStep(rights),
-          ],
-  };
+  const withheld = withheldPlaces(api, token);
+  if (rights === null) return { rights, token, claimChecks, withheld, fallLine: [nothingAsked(access)] };
+  const { kinds } = rights;
+  // What was sent is found first and proved kind by kind; then what proves possession of a token and what it says. Rights
+  // come last, because a right belongs to whoever was proved to call.
+  const checks: readonly Check[] = [
+    compileCredentialStep(rights, token),
+    ...(kinds.has('token') ? [compileTokenStep(rights, token, context)] : []),
+    ...rights.keys.map((scheme) => compileKeyStep(scheme, ports)),
+    ...(kinds.has('basic') ? [compileBasicStep(ports)] : []),
+    ...(kinds.has('certificate') ? [compileCertificateStep(ports)] : []),
+    ...(kinds.has('token') ? [compileProofStep(token, ports), compileClaimsStep(claimChecks, ports)] : []),
+    compileRightsStep(rights),
+  ];
+  return { rights, token, claimChecks, withheld, fallLine: checks.map((check) => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) })) };
+}
+
+/**
+ * Places whose credentials stay at the gateway: those of the API, whatever the operation looks at, and the usual header, so
+ * that a token sent to a public operation stays too. None where the upstream is to see them.
+ */
+function withheldPlaces(api: ApiRule, token: TokenRule): readonly TokenPlace[] {
+  if (api.upstream.sendCredential) return [];
+  return [BEARER_HEADER, ...token.places, ...api.schemes.flatMap(({ place }) => place ?? [])];
 }
 
 function nothingAsked(access: AccessRule): CompiledStep {
   const found = finding('credential.not-asked', { rule: access.kind });
-  return { step: 'credential', run: () => found };
+  return { step: 'credential', about: null, mode: 'enforce', run: () => found };
 }

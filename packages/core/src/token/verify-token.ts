@@ -1,7 +1,7 @@
 import { isAlgorithm, type Algorithm } from '../document/algorithms.js';
 import type { ProviderRule } from '../document/provider-rule.js';
 import type { ReadPrincipal } from './principal.js';
-import { finding, type CodeOf, type Finding } from '../verdict/codes.js';
+import { finding, type Code, type Finding } from '../verdict/codes.js';
 import { readToken, UnreadToken, type ReadToken, type UnreadKind } from './read-token.js';
 import { idTokenMarks } from './token-kind.js';
 import type { VerifiedToken } from './verified-token.js';
@@ -43,7 +43,7 @@ const UNREAD_CODES = {
   'duplicate-member': 'token.duplicate-member',
   'too-deep': 'token.too-deep',
   'too-many-claims': 'token.too-many-claims',
-} as const satisfies Record<UnreadKind, CodeOf>;
+} as const satisfies Record<UnreadKind, Code>;
 
 /** The finding of a text that could not be read as a signed JWT. */
 export const unreadFinding = (token: UnreadToken): Finding => finding(UNREAD_CODES[token.kind], { part: token.part });

@@ -1,4 +1,4 @@
-import { comparison, list, passing, refusal } from './code-entry.js';
+import { comparison, failing, list, meeting, notAsked } from './code-entry.js';
 import { span, stamp } from './token-codes.js';
 
 type StepUp = {
@@ -12,26 +12,30 @@ type StepUp = {
 
 /** What the operation demands of a proved token beyond audience and time. */
 export const CLAIMS_CODES = {
-  'claims.not-asked': passing<Record<never, never>>('claims', 'skip', { sentence: () => 'The rule demands nothing more of the token, and it is not revoked.' }),
-  'claims.met': passing<{ checks: readonly string[] }>('claims', 'pass', {
+  'claims.not-asked': notAsked<Record<never, never>>('claims', { sentence: () => 'The rule demands nothing more of the token, and it is not revoked.' }),
+  'claims.met': meeting<{ checks: readonly string[] }>('claims', {
+    example: { checks: ['client', 'age'] },
     sentence: (o) => `The token meets every demand of the rule (${list(o.checks)}).`,
     standard: 'RFC 9068 section 4, RFC 8725 section 3.9',
   }),
-  'claims.revoked': refusal<{ kind: string; provider: string; reason: string }>('claims', 401, {
+  'claims.revoked': failing<{ kind: string; provider: string; reason: string }>('claims', 401, {
+    example: { kind: 'jti', provider: 'Trust Sign-in', reason: 'tablet lost' },
     challenge: 'invalid_token',
     title: 'The token has been revoked',
     sentence: (o) => `The token was revoked here, by ${{ jti: 'its id (jti)', subject: 'its subject', client: 'its client' }[o.kind] ?? o.kind}: ${o.reason}.`,
     standard: 'RFC 6750 section 3.1 (revoked), RFC 7009',
     remedy: 'If the revocation was a mistake, take it back under the provider; it takes effect at once. Otherwise the caller signs in again.',
   }),
-  'claims.client': refusal<{ wanted: readonly string[]; found: string | null }>('claims', 403, {
+  'claims.client': failing<{ wanted: readonly string[]; found: string | null }>('claims', 403, {
+    example: { wanted: ['rider-tablet'], found: 'grower-app' },
     title: 'This client may not call here',
     sentence: (o) => `The token was issued to ${o.found ?? 'no client that it names'}; this operation takes tokens of ${list(o.wanted)}.`,
     compare: (o) => [comparison('client', list(o.wanted), o.found)],
     standard: 'RFC 9068 section 2.2 (client_id); common practice',
     remedy: 'Add the client to the rule, or let the right client call. If the provider names the client in another claim, set that in its claim map.',
   }),
-  'claims.too-old': refusal<{ at: number; now: number; maxAgeSeconds: number }>('claims', 401, {
+  'claims.too-old': failing<{ at: number; now: number; maxAgeSeconds: number }>('claims', 401, {
+    example: { at: 1767218400000, now: 1767225600000, maxAgeSeconds: 3600 },
     challenge: 'invalid_token',
     title: 'The token is too old',
     sentence: (o) => `The token was issued ${span(o.now - o.at)} ago; this operation takes tokens of at most ${span(o.maxAgeSeconds * 1000)}.`,
@@ -39,21 +43,24 @@ export const CLAIMS_CODES = {
     standard: 'RFC 7519 section 4.1.6; common practice',
     remedy: 'Let the client get a new token. If the provider’s tokens live longer by design, raise the maximum age.',
   }),
-  'claims.missing': refusal<{ claim: string }>('claims', 403, {
+  'claims.missing': failing<{ claim: string }>('claims', 403, {
+    example: { claim: 'sections' },
     title: 'The token does not say what is needed',
     sentence: (o) => `The token has no claim ${o.claim}, which the rule demands.`,
     compare: (o) => [comparison(o.claim, 'to be there', null)],
     standard: 'RFC 7519 section 4; the rule of the operation',
     remedy: 'Let the provider put the claim into its tokens, or take the demand out of the rule. A claim inside another is named by a path like /outer/inner.',
   }),
-  'claims.value': refusal<{ claim: string; wanted: readonly string[]; found: readonly string[] }>('claims', 403, {
+  'claims.value': failing<{ claim: string; wanted: readonly string[]; found: readonly string[] }>('claims', 403, {
+    example: { claim: 'sections', wanted: ['north'], found: ['south'] },
     title: 'The token does not say what is needed',
     sentence: (o) => `The claim ${o.claim} is ${list(o.found)}; the rule takes ${list(o.wanted)}.`,
     compare: (o) => [comparison(o.claim, list(o.wanted), list(o.found))],
     standard: 'RFC 7519 section 4; the rule of the operation',
     remedy: 'Compare letter by letter; values are compared with case. Change the rule only if the value is meant to be enough.',
   }),
-  'claims.step-up': refusal<StepUp>('claims', 401, {
+  'claims.step-up': failing<StepUp>('claims', 401, {
+    example: { acrValues: ['strong'], acr: 'weak', maxAgeSeconds: 300, signedInAt: 1767224700000, now: 1767225600000, because: 'both' },
     challenge: 'insufficient_user_authentication',
     title: 'A stronger or newer sign-in is needed',
     sentence: (o) =>

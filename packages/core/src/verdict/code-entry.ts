@@ -1,5 +1,7 @@
+import type { CheckMode } from '../document/modes.js';
+
 /** The steps of a fall line, top to bottom. A request that stops at one never reaches the next. */
-export const STEPS = ['message', 'route', 'preflight', 'credential', 'token', 'proof', 'claims', 'rights', 'upstream'] as const;
+export const STEPS = ['message', 'route', 'preflight', 'credential', 'token', 'key', 'basic', 'certificate', 'proof', 'claims', 'rights', 'upstream'] as const;
 export type StepId = (typeof STEPS)[number];
 
 /** How each step is called on screen. */
@@ -9,13 +11,27 @@ export const STEP_NAMES: Readonly<Record<StepId, string>> = {
   preflight: 'Preflight',
   credential: 'Credential',
   token: 'Token',
+  key: 'API key',
+  basic: 'Basic',
+  certificate: 'Certificate',
   proof: 'Proof',
   claims: 'Claims',
   rights: 'Rights',
   upstream: 'Upstream',
 };
 
+/** What a check found. Whether that stops a request is said by the mode of the step. */
+export type Said = 'meets' | 'fails' | 'not-asked';
+
 export type StepOutcome = 'pass' | 'refuse' | 'skip' | 'would-refuse';
+
+const OUTCOMES: Readonly<Record<CheckMode, Readonly<Record<Said, StepOutcome>>>> = {
+  enforce: { meets: 'pass', fails: 'refuse', 'not-asked': 'skip' },
+  observe: { meets: 'pass', fails: 'would-refuse', 'not-asked': 'skip' },
+};
+
+/** What becomes of a request by what a step found: the mode of the step makes it, never the code. */
+export const outcomeOf = (said: Said, mode: CheckMode): StepOutcome => OUTCOMES[mode][said];
 
 /** A value that a step compared. Never a credential: claim names, algorithms, identifiers and times only. */
 export type Operand = string | number | boolean | null | readonly string[];
@@ -35,8 +51,8 @@ export type Challenge =
 /** One row of the table of codes. `title` is for callers; `sentence`, `compare` and `remedy` are for operators. */
 export interface CodeEntry<O extends Operands = Operands> {
   readonly step: StepId;
-  readonly outcome: StepOutcome;
-  /** HTTP status of the answer; null for codes that do not stop a request. */
+  readonly says: Said;
+  /** HTTP status of the answer where the step refuses; null for codes that find nothing wrong. */
   readonly status: number | null;
   readonly challenge: Challenge;
   /** What the caller may know. */
@@ -45,22 +61,37 @@ export interface CodeEntry<O extends Operands = Operands> {
   readonly compare: (operands: O) => readonly Comparison[];
   readonly standard: string;
   readonly remedy: string;
+  /** Operands as they may come, for the documents and for telling whether stored ones are of this version. */
+  readonly example: O;
 }
 
-type Draft<O extends Operands> = Pick<CodeEntry<O>, 'title' | 'sentence' | 'standard' | 'remedy'> & Partial<Pick<CodeEntry<O>, 'compare' | 'challenge'>>;
+/** What a row is written with; the example may be left out where there are no operands. */
+type Draft<O extends Operands> = Pick<CodeEntry<O>, 'sentence'> & Example<O>;
+type Example<O extends Operands> = keyof O extends never ? { readonly example?: O } : { readonly example: O };
 
-/** A row that stops the request with a status. */
-export function refusal<O extends Operands>(step: StepId, status: number, draft: Draft<O>): CodeEntry<O> {
-  return { step, outcome: 'refuse', status, challenge: 'none', compare: () => [], ...draft };
-}
-
-/** A row that lets the request go on. */
-export function passing<O extends Operands>(
+/** A row that finds something wrong: where its step enforces, the request is answered with the status. */
+export function failing<O extends Operands>(
   step: StepId,
-  outcome: 'pass' | 'skip',
-  draft: Pick<CodeEntry<O>, 'sentence'> & Partial<Pick<CodeEntry<O>, 'compare' | 'standard'>>,
+  status: number,
+  draft: Draft<O> & Pick<CodeEntry<O>, 'title' | 'standard' | 'remedy'> & Partial<Pick<CodeEntry<O>, 'compare' | 'challenge'>>,
 ): CodeEntry<O> {
-  return { step, outcome, status: null, challenge: 'none', title: '', standard: '', remedy: '', compare: () => [], ...draft };
+  return { step, says: 'fails', status, challenge: 'none', compare: () => [], ...draft, example: draft.example ?? ({} as O) };
+}
+
+type Harmless<O extends Operands> = Draft<O> & Partial<Pick<CodeEntry<O>, 'compare' | 'standard'>>;
+
+/** A row for what meets its check. */
+export function meeting<O extends Operands>(step: StepId, draft: Harmless<O>): CodeEntry<O> {
+  return harmless(step, 'meets', draft);
+}
+
+/** A row for where nothing was asked. */
+export function notAsked<O extends Operands>(step: StepId, draft: Harmless<O>): CodeEntry<O> {
+  return harmless(step, 'not-asked', draft);
+}
+
+function harmless<O extends Operands>(step: StepId, says: Said, draft: Harmless<O>): CodeEntry<O> {
+  return { step, says, status: null, challenge: 'none', title: '', standard: '', remedy: '', compare: () => [], ...draft, example: draft.example ?? ({} as O) };
 }
 
 export const list = (items: readonly string[]): string => (items.length === 0 ? 'none' : items.join(', '));

@@ -1,8 +1,10 @@
 import { ASKED_CODES } from './asked-codes.js';
 import { BENCH_CODES } from './bench-codes.js';
 import { CLAIMS_CODES } from './claims-codes.js';
+import { CLIENT_CODES } from './client-codes.js';
 import type { CodeEntry, Operands } from './code-entry.js';
 import { CREDENTIAL_CODES } from './credential-codes.js';
+import { defineCodes } from './define-codes.js';
 import { MESSAGE_CODES } from './message-codes.js';
 import { PROOF_CODES } from './proof-codes.js';
 import { RIGHTS_CODES } from './rights-codes.js';
@@ -11,33 +13,33 @@ import { TOKEN_CODES } from './token-codes.js';
 import { UPSTREAM_CODES } from './upstream-codes.js';
 
 /** The one table of verdict codes. Documents, control API and console are held to it by tests. */
-export const CODES = {
-  ...MESSAGE_CODES,
-  ...ROUTE_CODES,
-  ...CREDENTIAL_CODES,
-  ...TOKEN_CODES,
-  ...ASKED_CODES,
-  ...PROOF_CODES,
-  ...CLAIMS_CODES,
-  ...RIGHTS_CODES,
-  ...UPSTREAM_CODES,
-  ...BENCH_CODES,
-} as const;
+export const CODES = defineCodes(
+  MESSAGE_CODES,
+  ROUTE_CODES,
+  CREDENTIAL_CODES,
+  TOKEN_CODES,
+  ASKED_CODES,
+  CLIENT_CODES,
+  PROOF_CODES,
+  CLAIMS_CODES,
+  RIGHTS_CODES,
+  UPSTREAM_CODES,
+  BENCH_CODES,
+);
 
 export type Code = keyof typeof CODES;
-export type CodeOf = Code;
 
 /** The operands that a code carries. */
-export type OperandsOf<C extends Code> = (typeof CODES)[C] extends CodeEntry<infer O> ? O : never;
+export type OperandsOf<C extends Code> = C extends Code ? ((typeof CODES)[C] extends CodeEntry<infer O> ? O : never) : never;
 
 /** What a check found: a code with its values, and no text. */
-export interface Finding {
-  readonly code: Code;
-  readonly operands: Operands;
-}
+export type Finding = { readonly [C in Code]: { readonly code: C; readonly operands: OperandsOf<C> } }[Code];
 
-export function finding<C extends Code>(code: C, operands: OperandsOf<C>): Finding {
-  return { code, operands };
+/** What checks find of a few codes. */
+export type FindingOf<C extends Code> = Extract<Finding, { readonly code: C }>;
+
+export function finding<C extends Code>(code: C, operands: OperandsOf<C>): FindingOf<C> {
+  return { code, operands } as unknown as FindingOf<C>;
 }
 
 export function isCode(value: string): value is Code {
@@ -47,4 +49,9 @@ export function isCode(value: string): value is Code {
 /** The row of a code, with its operands' type forgotten: rows are only ever called with the operands made for them. */
 export function entryOf(code: Code): CodeEntry {
   return CODES[code] as unknown as CodeEntry;
+}
+
+/** Operands that were stored, if they are those that the code has in this version; null otherwise. */
+export function operandsOf(code: Code, stored: Operands): Operands | null {
+  return Object.keys(entryOf(code).example).every((name) => stored[name] !== undefined) ? stored : null;
 }

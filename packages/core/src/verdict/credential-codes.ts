@@ -1,19 +1,26 @@
-import { comparison, passing, refusal } from './code-entry.js';
+import { comparison, failing, meeting, notAsked } from './code-entry.js';
 
 /** Finding the credential in a request (RFC 6750 section 2). */
 export const CREDENTIAL_CODES = {
-  'credential.not-asked': passing<{ rule: string }>('credential', 'skip', {
+  'credential.not-asked': notAsked<{ rule: string }>('credential', {
+    example: { rule: 'public' },
     sentence: (o) => (o.rule === 'open' ? 'Nobody has decided who may call: open to anyone.' : 'This operation is said to be public.'),
   }),
-  'credential.found': passing<{ place: string; scheme: string }>('credential', 'pass', {
-    sentence: (o) => `${o.scheme} in ${o.place}, one token.`,
+  'credential.found': meeting<{ place: string; scheme: string }>('credential', {
+    example: { place: 'the Authorization header', scheme: 'Bearer' },
+    sentence: (o) => `${o.scheme} in ${o.place}.`,
     standard: 'RFC 6750 section 2.1, RFC 9449 section 7.1',
   }),
-  'credential.optional': passing<Record<never, never>>('credential', 'pass', {
+  'credential.found-several': meeting<{ found: readonly string[] }>('credential', {
+    example: { found: ['Bearer in the Authorization header', 'a key in the header x-api-key'] },
+    sentence: (o) => `${o.found.length} credentials: ${o.found.join(', ')}.`,
+    standard: 'OpenAPI 3.1.2 section 4.8.30',
+  }),
+  'credential.optional': meeting<Record<never, never>>('credential', {
     sentence: () => 'No credential, and the operation takes anonymous calls too.',
     standard: 'OpenAPI 3.1.2 section 4.8.30',
   }),
-  'credential.missing': refusal<Record<never, never>>('credential', 401, {
+  'credential.missing': failing<Record<never, never>>('credential', 401, {
     challenge: 'bare',
     title: 'A credential is needed',
     sentence: () => 'The request has no Authorization header.',
@@ -21,7 +28,8 @@ export const CREDENTIAL_CODES = {
     standard: 'RFC 6750 section 3, RFC 9110 section 11.6.1',
     remedy: 'Get an access token for this API and send it as “Authorization: Bearer …”. If a browser page calls, look whether its script adds the header.',
   }),
-  'credential.missing-elsewhere': refusal<{ places: readonly string[] }>('credential', 401, {
+  'credential.missing-elsewhere': failing<{ places: readonly string[] }>('credential', 401, {
+    example: { places: ['the header x-token'] },
     challenge: 'bare',
     title: 'A credential is needed',
     sentence: (o) => `The request has no token in ${o.places.join(' or ')}.`,
@@ -29,7 +37,8 @@ export const CREDENTIAL_CODES = {
     standard: 'RFC 9110 section 11.6.1',
     remedy: 'Send the access token where this operation looks for it. If it should be looked for in the Authorization header, set that at the API.',
   }),
-  'credential.other-scheme': refusal<{ scheme: string; wanted: string }>('credential', 401, {
+  'credential.other-scheme': failing<{ scheme: string; wanted: string }>('credential', 401, {
+    example: { scheme: 'Basic', wanted: 'Bearer' },
     challenge: 'bare',
     title: 'A bearer token is needed',
     sentence: (o) => `The Authorization header has the scheme ${o.scheme}; this operation takes ${o.wanted}.`,
@@ -37,7 +46,8 @@ export const CREDENTIAL_CODES = {
     standard: 'RFC 9110 section 11.6.2',
     remedy: 'Send an access token as “Authorization: Bearer …”.',
   }),
-  'credential.in-query': refusal<{ parameter: string }>('credential', 401, {
+  'credential.in-query': failing<{ parameter: string }>('credential', 401, {
+    example: { parameter: 'access_token' },
     challenge: 'bare',
     title: 'A credential is needed in the Authorization header',
     sentence: (o) =>
@@ -45,7 +55,8 @@ export const CREDENTIAL_CODES = {
     standard: 'RFC 6750 sections 2.3 and 5.3',
     remedy: 'Move the token to the Authorization header, and treat the one that was sent as leaked.',
   }),
-  'credential.malformed': refusal<{ where: string; reason: string }>('credential', 400, {
+  'credential.malformed': failing<{ where: string; reason: string }>('credential', 400, {
+    example: { where: 'The Authorization header', reason: 'the token is in quotes' },
     challenge: 'invalid_request',
     title: 'The credential is malformed',
     sentence: (o) => `${o.where} is malformed: ${o.reason}.`,
@@ -53,14 +64,16 @@ export const CREDENTIAL_CODES = {
     remedy:
       'Send the word Bearer once, one space and the token, with no quotes and no line breaks. A token copied from a terminal or a mail often brings them along.',
   }),
-  'credential.repeated': refusal<{ places: readonly string[] }>('credential', 400, {
+  'credential.repeated': failing<{ places: readonly string[] }>('credential', 400, {
+    example: { places: ['the Authorization header', 'the cookie session'] },
     challenge: 'invalid_request',
     title: 'The credential is sent more than once',
     sentence: (o) => `A token travels in more than one way: ${o.places.join(' and ')}. Which of them counts would depend on the reader.`,
     standard: 'RFC 6750 section 2',
     remedy: 'Send the token once, in the Authorization header.',
   }),
-  'credential.not-checkable': refusal<{ schemes: readonly string[] }>('credential', 401, {
+  'credential.not-checkable': failing<{ schemes: readonly string[] }>('credential', 401, {
+    example: { schemes: ['trust'] },
     challenge: 'bare',
     title: 'A credential is needed',
     sentence: (o) =>

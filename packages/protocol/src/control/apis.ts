@@ -1,4 +1,4 @@
-import { UPSTREAM_LIMIT_RANGES, type UpstreamLimits } from '@virga/core';
+import { SCHEME_TYPES, UPSTREAM_LIMIT_RANGES, type SchemeType, type UpstreamLimits } from '@virga/core';
 import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
@@ -19,7 +19,8 @@ import {
 } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
-import { TokenOverrideDto, TokenRuleDto } from './token-rule.js';
+import { ModesDto } from './modes.js';
+import { TokenOverrideDto, TokenPlaceDto, TokenRuleDto } from './token-rule.js';
 
 const BASE_PATH = /^(\/[^/{}?#;%\\\s]+)*$/;
 const BASE_PATH_SAID = { message: 'A base path begins with a slash, does not end with one, and has no spaces: for example /headgates' };
@@ -139,10 +140,12 @@ export class CorsDto {
 
 export class SchemeDto {
   @IsString() @IsNotEmpty() @MaxLength(200) @Matches(/^[\w.-]+$/, { message: 'A scheme name has letters, digits, dots, dashes and underscores' }) name: string;
-  @IsIn(['oauth2', 'openIdConnect', 'http-bearer', 'unsupported']) type: 'oauth2' | 'openIdConnect' | 'http-bearer' | 'unsupported';
+  @IsIn([...SCHEME_TYPES]) type: SchemeType;
   @IsString() @MaxLength(100) declared: string;
   @IsOptional() @IsString() @MaxLength(2000) metadataUrl: string | null;
   @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) providers: string[];
+  /** Where the key of an apiKey travels; null or left out for other types. */
+  @IsOptional() @ValidateNested() @Type(() => TokenPlaceDto) place?: TokenPlaceDto | null;
 }
 
 /** Members left out stay as they are. */
@@ -158,6 +161,7 @@ export class ApiPatch {
   @IsOptional() @ValidateIf((patch: ApiPatch) => patch.cors !== null) @ValidateNested() @Type(() => CorsDto) cors?: CorsDto | null;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes?: SchemeDto[];
   @MayBeLeftOut() @ValidateNested() @Type(() => AccessDto) access?: AccessDto;
+  @MayBeLeftOut() @ValidateNested() @Type(() => ModesDto) modes?: ModesDto;
 }
 
 /** Sets who may call and what tokens must be, for many operations at once; `access` null takes the API's default again. */
@@ -167,6 +171,8 @@ export class OperationsPatch {
   @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.access !== null) @ValidateNested() @Type(() => AccessDto) access?: AccessDto | null;
   /** What these operations ask of tokens instead of the API; null takes the API's rule again. Left out: stays. */
   @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.token !== null) @ValidateNested() @Type(() => TokenOverrideDto) token?: TokenOverrideDto | null;
+  /** Modes of their checks; null takes the API's again. Left out: stay. */
+  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.modes !== null) @ValidateNested() @Type(() => ModesDto) modes?: ModesDto | null;
 }
 
 export class ApiSummary {
@@ -184,6 +190,10 @@ export class ApiSummary {
   @IsIn(['same', 'changed', 'new']) state: 'same' | 'changed' | 'new';
   @IsInt() requests: number;
   @IsInt() refused: number;
+  /** Requests that passed and would have been refused, had their checks not only observed. */
+  @IsInt() wouldRefuse: number;
+  /** Operations that have a check that only observes. */
+  @IsInt() observedCount: number;
 }
 
 export class ApiView extends ApiSummary {
@@ -193,6 +203,7 @@ export class ApiView extends ApiSummary {
   @IsOptional() @ValidateNested() @Type(() => CorsDto) cors: CorsDto | null;
   @IsArray() @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes: SchemeDto[];
   @ValidateNested() @Type(() => AccessDto) access: AccessDto;
+  @ValidateNested() @Type(() => ModesDto) modes: ModesDto;
   @IsOptional() @IsString() contractHash: string | null;
 }
 
@@ -213,6 +224,10 @@ export class OperationView {
   @IsOptional() @ValidateNested() @Type(() => TokenOverrideDto) token: TokenOverrideDto | null;
   /** The same in words; empty when nothing. */
   @IsString() tokenWords: string;
+  /** Its own modes; null takes the API's. */
+  @IsOptional() @ValidateNested() @Type(() => ModesDto) modes: ModesDto | null;
+  /** Checks that only observe, whoever set it so; empty where all of them refuse. */
+  @IsArray() @IsString({ each: true }) observed: string[];
   /** What the live release says, when that is different; null when it is the same. */
   @IsOptional() @IsString() liveWho: string | null;
   /** Schemes of the rule that no provider is bound to, or that cannot be checked. */
@@ -220,6 +235,7 @@ export class OperationView {
   /** Of the last 24 hours. */
   @IsInt() requests: number;
   @IsInt() refused: number;
+  @IsInt() wouldRefuse: number;
 }
 
 export class ContractText {

@@ -1,4 +1,4 @@
-import { STEPS, type StepId, type StepOutcome } from '@virga/core';
+import { STEPS, type CheckMode, type StepId, type StepOutcome } from '@virga/core';
 import { Type } from 'class-transformer';
 import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, ValidateNested } from 'class-validator';
 
@@ -10,11 +10,27 @@ export class ComparisonView {
   @IsOptional() @IsString() found: string | null;
 }
 
+/** A rule of a release, for a link to where it is edited. */
+export class RuleView {
+  /** Into the release document (RFC 6901). */
+  @IsString() pointer: string;
+  @IsString() apiId: string;
+  /** Null for a rule of the API as a whole. */
+  @IsOptional() @IsString() operationId: string | null;
+  /** The part of the API or operation: access, token, schemes, modes, upstream; empty for the whole. */
+  @IsString() part: string;
+  /** What it is, and of what, in words. */
+  @IsString() words: string;
+}
+
 /** One step in words. */
 export class StepView {
   @IsIn([...STEPS]) step: StepId;
   @IsString() name: string;
   @IsIn(OUTCOMES) outcome: StepOutcome;
+  @IsIn(['observe', 'enforce']) mode: CheckMode;
+  /** The rule that decided; null where no rule of the release did. */
+  @IsOptional() @ValidateNested() @Type(() => RuleView) rule: RuleView | null;
   @IsString() code: string;
   @IsString() sentence: string;
   @IsArray() @ValidateNested({ each: true }) @Type(() => ComparisonView) comparisons: ComparisonView[];

@@ -14,6 +14,8 @@ export class FallSlice {
   @IsInt() forwarded: number;
   /** Requests stopped, in the order of `layers`. */
   @IsArray() @IsInt({ each: true }) stopped: number[];
+  /** Requests that went on and would have been stopped, by the first layer that would have, in the order of `layers`. */
+  @IsArray() @IsInt({ each: true }) wouldStop: number[];
 }
 
 export class FallReason {
@@ -27,6 +29,8 @@ export class FallLayer {
   @IsString() name: string;
   @IsInt() stopped: number;
   @IsArray() @ValidateNested({ each: true }) @Type(() => FallReason) reasons: FallReason[];
+  @IsInt() wouldStop: number;
+  @IsArray() @ValidateNested({ each: true }) @Type(() => FallReason) wouldReasons: FallReason[];
 }
 
 export class FallView {

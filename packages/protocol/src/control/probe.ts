@@ -1,3 +1,4 @@
+import type { RequestOutcome } from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
@@ -36,7 +37,7 @@ export class ProbeAnswerView {
 }
 
 export class ProbeView {
-  @IsIn(['passed', 'refused']) outcome: 'passed' | 'refused';
+  @IsIn(['passed', 'refused', 'would-refuse']) outcome: RequestOutcome;
   @IsIn(['draft', 'live']) against: 'draft' | 'live';
   @IsOptional() @IsString() traceId: string | null;
   @IsArray() @ValidateNested({ each: true }) @Type(() => StepView) steps: StepView[];

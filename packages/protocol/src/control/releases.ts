@@ -14,13 +14,14 @@ export class ReleaseChangeView {
 
 export class NodeView {
   @IsString() name: string;
-  @IsIn(['connected', 'away']) state: 'connected' | 'away';
+  @IsIn(['connected', 'catching-up', 'away']) state: 'connected' | 'catching-up' | 'away';
   @IsOptional() @IsInt() release: number | null;
   @IsOptional() @IsInt() effectiveAt: number | null;
   @IsInt() seenAt: number;
   @IsInt() startedAt: number;
   @IsString() gatewayUrl: string;
   @IsInt() knownTokens: number;
+  @IsInt() knownClients: number;
   @IsOptional() @IsString() problem: string | null;
 }
 

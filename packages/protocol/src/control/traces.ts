@@ -1,12 +1,14 @@
-import type { StepId } from '@virga/core';
+import type { RequestOutcome, StepId } from '@virga/core';
 import { Type } from 'class-transformer';
 import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, Matches, Max, MaxLength, Min, ValidateNested } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { HeaderView, StepView } from './explanations.js';
 
+const OUTCOMES: RequestOutcome[] = ['passed', 'refused', 'would-refuse'];
+
 /** Filters of the list of traces; all optional, all of them must hold. */
 export class TraceQuery {
-  @MayBeLeftOut() @IsIn(['passed', 'refused']) outcome?: 'passed' | 'refused';
+  @MayBeLeftOut() @IsIn(OUTCOMES) outcome?: RequestOutcome;
   @MayBeLeftOut() @IsString() @MaxLength(100) api?: string;
   @MayBeLeftOut() @IsString() @MaxLength(600) operation?: string;
   @MayBeLeftOut() @IsString() @MaxLength(50) step?: string;
@@ -29,7 +31,7 @@ export class TraceSummary {
   @IsInt() at: number;
   @IsString() method: string;
   @IsString() path: string;
-  @IsIn(['passed', 'refused']) outcome: 'passed' | 'refused';
+  @IsIn(OUTCOMES) outcome: RequestOutcome;
   @IsInt() status: number;
   @IsString() step: StepId;
   @IsString() stepName: string;

@@ -1,4 +1,4 @@
-import type { CheckId, Operands, Principal, ReleaseDocument, Revocation, StepId, StepTrace } from '@virga/core';
+import type { CheckId, DirectoryChange, Operands, Principal, ReleaseDocument, RequestOutcome, Revocation, StepId, StepTrace } from '@virga/core';
 
 /** One line of the feed that the control plane keeps open to each node: JSON, one message a line. */
 export type FeedMessage =
@@ -7,6 +7,17 @@ export type FeedMessage =
   | { readonly type: 'release'; readonly number: number; readonly hash: string; readonly document: ReleaseDocument }
   /** Values of secrets by name, for this node alone, and the revocations in force. Both replace what was sent before. */
   | { readonly type: 'private-facts'; readonly secrets: Readonly<Record<string, string>>; readonly revocations: readonly Revocation[] }
+  /**
+   * Facts about clients that changed, one message for each change and in order: `number` is one more than that of the
+   * message before. A whole directory comes in parts that share one number, the last of which says so; it replaces what
+   * was there.
+   */
+  | {
+      readonly type: 'directory';
+      readonly number: number;
+      readonly whole: { readonly last: boolean; readonly first: boolean } | null;
+      readonly changes: readonly DirectoryChange[];
+    }
   | { readonly type: 'refresh-provider'; readonly askId: string; readonly providerId: string }
   | {
       readonly type: 'probe';
@@ -45,11 +56,13 @@ export interface ProbeRequest {
   readonly target: string;
   readonly headers: readonly (readonly [string, string])[];
   readonly body: string | null;
+  /** Thumbprint of a client certificate to pretend; null or left out for none. */
+  readonly certificate?: string | null;
 }
 
 /** What came of a probe. */
 export interface ProbeOutcome {
-  readonly outcome: 'passed' | 'refused';
+  readonly outcome: RequestOutcome;
   readonly code: string;
   readonly operands: Operands;
   readonly steps: readonly StepTrace[];
@@ -86,6 +99,9 @@ export interface NodeStatus {
   readonly refusedRelease: { readonly number: number; readonly reason: string } | null;
   readonly providers: readonly NodeProviderReport[];
   readonly knownTokens: number;
+  /** Number of the last change of the directory that is in force here; null before any is known. */
+  readonly directory: number | null;
+  readonly knownClients: number;
   readonly inFlight: number;
   /** Address of the TLS listener, where there is one. */
   readonly tlsUrl?: string | null;

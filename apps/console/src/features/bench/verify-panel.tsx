@@ -87,6 +87,8 @@ const stepOf = (check: CheckView): StepView => ({
   step: check.step,
   name: check.name,
   outcome: check.outcome,
+  mode: 'enforce',
+  rule: null,
   code: check.code,
   sentence: check.sentence,
   comparisons: check.comparisons,

@@ -16,6 +16,7 @@ const fallOf = (slices: { total: number; token?: number; rights?: number }[]): F
     total: slice.total,
     forwarded: 0,
     stopped: STEPS.map((step) => (step === 'token' ? (slice.token ?? 0) : step === 'rights' ? (slice.rights ?? 0) : 0)),
+    wouldStop: STEPS.map(() => 0),
   })),
 });
 

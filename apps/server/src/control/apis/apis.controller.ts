@@ -10,6 +10,7 @@ import {
   ImportInput,
   ImportView,
   OperationList,
+  OperationPage,
   OperationsPatch,
   ReimportInput,
   ReimportView,
@@ -17,6 +18,7 @@ import {
 import { ContractService, readingOf } from '../contract/contract.service.js';
 import { Endpoint } from '../../http/endpoint.js';
 import { notFound } from '../../http/problems.js';
+import { OperationPageService } from './operation-page.service.js';
 import { ApisService } from './apis.service.js';
 
 @ApiTags('apis')
@@ -25,6 +27,7 @@ export class ApisController {
   constructor(
     private readonly apis: ApisService,
     private readonly contracts: ContractService,
+    private readonly pages: OperationPageService,
   ) {}
 
   @Post('contracts/read')
@@ -82,6 +85,12 @@ export class ApisController {
   @Endpoint({ summary: 'Operations, who may call them and where that is set', answer: OperationList, errors: [404] })
   async operations(@Param('id') id: string): Promise<OperationList> {
     return { items: await this.apis.operations(id) };
+  }
+
+  @Get('apis/:id/operations/:operationId')
+  @Endpoint({ summary: 'One operation with its whole fall line', answer: OperationPage, errors: [404] })
+  operation(@Param('id') id: string, @Param('operationId') operationId: string): Promise<OperationPage> {
+    return this.pages.view(id, operationId);
   }
 
   @Patch('apis/:id/operations')

@@ -2,15 +2,14 @@ import { Injectable } from '@nestjs/common';
 import {
   canonicalJson,
   ConfigError,
-  describeAccess,
   diffContracts,
+  ENFORCED,
+  takesTokens,
   type ApiRule,
   type ContractChange,
   type ReleaseDocument,
-  type SchemeRule,
   tokenRule,
   UPSTREAM_LIMITS,
-  wellKnownUrls,
 } from '@virga/core';
 import type { ApiPatch, ApiSummary, ApiView, ImportInput, ImportView, OperationsPatch, OperationView, ReimportInput, ReimportView } from '@virga/protocol';
 import { randomBytes } from 'node:crypto';
@@ -24,7 +23,9 @@ import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 import { accessFrom, accessView } from './access-mapping.js';
 import { definedOf, importProblem, operationsOf, schemesUsed, slug, unusable } from './import-mapping.js';
-import { overrideFrom, overrideView, overrideWords, tokenRuleFrom, tokenRuleView } from './token-mapping.js';
+import { modesFrom, modesView, observedOf, operationViews } from './operation-view.js';
+import { bindByMetadata, schemeFrom, schemeView } from './scheme-mapping.js';
+import { overrideFrom, tokenRuleFrom, tokenRuleView } from './token-mapping.js';
 
 const DAY_MS = 86_400_000;
 const TIMEOUTS = { connectTimeoutMs: 3000, responseTimeoutMs: 30_000 };
@@ -67,12 +68,13 @@ export class ApisService {
       version: input.version ?? result.version.slice(0, 50),
       basePath: input.basePath,
       enabled: true,
-      upstream: { url: input.upstreamUrl, ...TIMEOUTS, sendCredential: true },
+      upstream: { url: input.upstreamUrl, ...TIMEOUTS, sendCredential: true, limits: UPSTREAM_LIMITS },
       resource: { identifier: `urn:api:${slug(input.name ?? result.title)}`, scopes: result.scopes },
       token: tokenRule([`urn:api:${slug(input.name ?? result.title)}`]),
       cors: null,
-      schemes: this.#bindByMetadata(result.schemes),
+      schemes: bindByMetadata(result.schemes, this.draft.document.providers),
       access: result.access,
+      modes: ENFORCED,
       contractHash,
       operations: operationsOf(result, []),
     };
@@ -117,7 +119,10 @@ export class ApisService {
       version: result.version.slice(0, 50),
       operations: operationsOf(result, old.operations),
       schemes: [
-        ...this.#bindByMetadata(result.schemes).map((scheme) => ({ ...scheme, providers: bound.get(scheme.name) ?? scheme.providers })),
+        ...bindByMetadata(result.schemes, this.draft.document.providers).map((scheme) => ({
+          ...scheme,
+          providers: takesTokens(scheme.type) ? (bound.get(scheme.name) ?? scheme.providers) : [],
+        })),
         ...old.schemes.filter((scheme) => !declared.has(scheme.name)),
       ],
       resource: {
@@ -139,16 +144,18 @@ export class ApisService {
     await this.#replace(id, async (api, document) => {
       const token = patch.token && (await tokenRuleFrom(patch.token, api.token, id, this.secrets));
       if (patch.basePath !== undefined) this.#refuseTakenBase(document, patch.basePath, id);
-      const schemes = patch.schemes?.map((scheme) => ({ ...scheme, metadataUrl: scheme.metadataUrl ?? null })) ?? api.schemes;
+      const schemes = patch.schemes?.map(schemeFrom) ?? api.schemes;
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
-      const { access, token: _sent, cors, ...rest } = patch;
+      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, ...rest } = patch;
       return {
         ...api,
         ...definedOf(rest),
         schemes,
         ...(cors === undefined ? {} : { cors }),
+        ...(upstream ? { upstream: { ...upstream, limits: upstream.limits ?? api.upstream.limits } } : {}),
+        ...(modes ? { modes: modesFrom(modes) } : {}),
         ...(token ? { token } : {}),
         ...(access ? { access: accessFrom(access, names, '/access') } : {}),
       };
@@ -164,34 +171,11 @@ export class ApisService {
   async operations(id: string): Promise<OperationView[]> {
     const api = this.find(id);
     const traffic = new Map((await this.#traffic()).filter((row) => row.apiId === id).map((row) => [row.operationId, row]));
-    const live = this.releases.live?.document.apis.find((item) => item.id === id);
-    const liveOperations = new Map(live?.operations.map((operation) => [operation.id, operation]));
-    const usable = new Set(api.schemes.filter((scheme) => scheme.type !== 'unsupported' && scheme.providers.length > 0).map((scheme) => scheme.name));
-    return api.operations.map((operation) => {
-      const effective = operation.access ?? api.access;
-      const who = describeAccess(effective);
-      const before = liveOperations.get(operation.id);
-      const liveWho = live ? (before ? describeAccess(before.access ?? live.access) : 'not live') : null;
-      const { id: operationId, method, path, summary } = operation;
-      return {
-        id: operationId,
-        method,
-        path,
-        operationId: operation.operationId,
-        summary,
-        access: operation.access === null ? null : accessView(operation.access),
-        who,
-        effective: effective.kind,
-        setAt: operation.access === null ? 'api' : 'operation',
-        setBy: effective.origin,
-        token: operation.token === null ? null : overrideView(operation.token),
-        tokenWords: overrideWords(operation.token),
-        liveWho: liveWho === who ? null : liveWho,
-        unmet: effective.kind === 'required' ? [...new Set(effective.alternatives.flat().map((item) => item.scheme))].filter((name) => !usable.has(name)) : [],
-        requests: traffic.get(operationId)?.requests ?? 0,
-        refused: traffic.get(operationId)?.refused ?? 0,
-      };
-    });
+    return operationViews(
+      api,
+      this.releases.live?.document.apis.find((item) => item.id === id),
+      traffic,
+    );
   }
 
   async setAccess(id: string, patch: OperationsPatch): Promise<OperationView[]> {
@@ -199,6 +183,7 @@ export class ApisService {
       const names = new Set(api.schemes.map((scheme) => scheme.name));
       const change = {
         ...(patch.access === undefined ? {} : { access: patch.access === null ? null : accessFrom(patch.access, names, '/access') }),
+        ...(patch.modes === undefined ? {} : { modes: patch.modes === null ? null : modesFrom(patch.modes) }),
         ...(patch.token === undefined ? {} : { token: patch.token === null ? null : overrideFrom(patch.token) }),
       };
       const wanted = new Set(patch.ids);
@@ -212,16 +197,6 @@ export class ApisService {
       };
     });
     return this.operations(id);
-  }
-
-  /** Binds a scheme to the provider whose metadata the contract points at, where that provider is trusted already. */
-  #bindByMetadata(schemes: readonly SchemeRule[]): SchemeRule[] {
-    const { providers } = this.draft.document;
-    return schemes.map((scheme) => {
-      const { metadataUrl } = scheme;
-      const named = metadataUrl === null ? undefined : providers.find((provider) => wellKnownUrls(provider.issuer).includes(metadataUrl));
-      return named ? { ...scheme, providers: [named.id] } : scheme;
-    });
   }
 
   /** Edits one API. The edit is made from what the draft holds when its turn comes, so that of two at once none is lost. */
@@ -263,20 +238,23 @@ export class ApisService {
       state: !live ? 'new' : this.releases.changes().some((change) => change.what !== 'provider' && change.id === api.id) ? 'changed' : 'same',
       requests: own.reduce((sum, row) => sum + row.requests, 0),
       refused: own.reduce((sum, row) => sum + row.refused, 0),
+      wouldRefuse: own.reduce((sum, row) => sum + row.wouldRefuse, 0),
+      observedCount: api.operations.filter((operation) => observedOf(api, operation).length > 0).length,
     };
   }
 
   #view(api: ApiRule, traffic: readonly OperationTraffic[]): ApiView {
     return {
       ...this.#summary(api, traffic),
-      upstream: { ...api.upstream, limits: { ...(api.upstream.limits ?? UPSTREAM_LIMITS) } },
+      upstream: { ...api.upstream, limits: { ...api.upstream.limits } },
       resource: { identifier: api.resource.identifier, scopes: api.resource.scopes.map((scope) => ({ ...scope })) },
       token: tokenRuleView(api.token),
       cors: api.cors
         ? { ...api.cors, origins: [...api.cors.origins], requestHeaders: [...api.cors.requestHeaders], exposedHeaders: [...api.cors.exposedHeaders] }
         : null,
-      schemes: api.schemes.map((scheme) => ({ ...scheme, providers: [...scheme.providers] })),
+      schemes: api.schemes.map(schemeView),
       access: accessView(api.access),
+      modes: modesView(api.modes),
       contractHash: api.contractHash,
     };
   }

@@ -8,7 +8,16 @@ export function operationsOf(result: ContractResult, before: readonly OperationR
   return result.operations.map(({ method, path, operationId, summary, access }) => {
     const earlier = old.get(operationKey({ method, path }));
     const kept = earlier?.access?.origin === 'hand' ? earlier.access : access;
-    return { id: earlier?.id ?? `${method} ${path}`, method, path, operationId, summary, access: kept, token: earlier?.token ?? null };
+    return {
+      id: earlier?.id ?? `${method} ${path}`,
+      method,
+      path,
+      operationId,
+      summary,
+      access: kept,
+      token: earlier?.token ?? null,
+      modes: earlier?.modes ?? null,
+    };
   });
 }
 
@@ -21,12 +30,12 @@ export function schemesUsed(api: ApiRule): string[] {
 export const definedOf = <T extends object>(value: T): Partial<T> =>
   Object.fromEntries(Object.entries(value).filter(([, member]) => member !== undefined)) as Partial<T>;
 
-export const slug = (name: string): string =>
+export const slug = (name: string, instead = 'api'): string =>
   name
     .toLowerCase()
     .replace(/[^a-z0-9]+/g, '-')
     .replace(/^-|-$/g, '')
-    .slice(0, 60) || 'api';
+    .slice(0, 60) || instead;
 
 /** A mistake in an API that is brought in, at the field of the request that it comes from. */
 export function importProblem(error: ConfigError, api: ApiRule): Error {

@@ -23,7 +23,7 @@ export function overrideFrom(dto: TokenOverrideDto): TokenOverride {
   return Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined));
 }
 
-function placeFrom({ kind, name, scheme }: TokenPlaceDto): TokenPlace {
+export function placeFrom({ kind, name, scheme }: TokenPlaceDto): TokenPlace {
   return kind === 'header' ? { kind, name: name.toLowerCase(), scheme: scheme || null } : { kind, name };
 }
 
@@ -39,10 +39,12 @@ export async function tokenRuleFrom(dto: TokenRuleDto, before: TokenRule, apiId:
   return { ...rule, decryptionSecret: await secrets.keep(decryptionKeys, `api-${apiId}`) };
 }
 
+export const placeView = (place: TokenPlace): TokenPlaceDto => ({ kind: place.kind, name: place.name, scheme: place.kind === 'header' ? place.scheme : null });
+
 export function overrideView(rule: TokenOverride): TokenOverrideDto {
   const { places, audiences, algorithms, clients, leewaySeconds, claims, stepUp, type, maxAgeSeconds, dpop, dpopNonce, certificate } = rule;
   return {
-    ...(places && { places: places.map((place) => ({ kind: place.kind, name: place.name, scheme: place.kind === 'header' ? place.scheme : null })) }),
+    ...(places && { places: places.map(placeView) }),
     ...(type !== undefined && { type }),
     ...(audiences && { audiences: audiences === 'ANY_AUDIENCE' ? [] : [...audiences], anyAudience: audiences === 'ANY_AUDIENCE' }),
     ...(algorithms && { algorithms: algorithms === 'AS_PROVIDER' ? [] : [...algorithms] }),

@@ -1,5 +1,5 @@
 import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '@virga/core';
-import { tokenRule } from '@virga/core';
+import { ENFORCED, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
 import type { BenchTarget } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 
@@ -32,7 +32,9 @@ function ofApi(document: ReleaseDocument, apiId: string, operationId: string | u
   if ((operation.access ?? api.access).kind !== 'required')
     throw fieldProblem('/operationId', 'Nobody is asked for a token there: every token, and none, gets in. Choose an operation that asks for one');
   const words = operationId === undefined ? `${api.name}, its default rule` : `${api.name}, ${operation.method} ${operation.path}`;
-  return { document: { ...document, apis: [{ ...api, enabled: true, operations: [operation] }] }, apiId, operationId: operation.id, words };
+  // Whether a token is good does not depend on whether a bad one is refused yet.
+  const asked = { ...api, enabled: true, modes: ENFORCED, operations: [{ ...operation, modes: null }] };
+  return { document: { ...document, apis: [asked] }, apiId, operationId: operation.id, words };
 }
 
 function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question {
@@ -42,12 +44,13 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     version: '',
     basePath: '',
     enabled: true,
-    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 1000, responseTimeoutMs: 1000, sendCredential: false },
+    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 1000, responseTimeoutMs: 1000, sendCredential: false, limits: UPSTREAM_LIMITS },
     resource: { identifier: 'urn:bench', scopes: [] },
     token: tokenRule('ANY_AUDIENCE'),
     cors: null,
-    schemes: [{ name: 'provider', type: 'http-bearer', declared: 'http bearer', metadataUrl: null, providers: [provider.id] }],
+    schemes: [{ name: 'provider', type: 'http-bearer', declared: 'http bearer', metadataUrl: null, providers: [provider.id], place: null }],
     access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 'provider', scopes: [], match: 'all', roles: [] }]] },
+    modes: ENFORCED,
     contractHash: null,
     operations: [example(null)],
   };
@@ -63,4 +66,5 @@ const example = (token: OperationRule['token']): OperationRule => ({
   summary: '',
   access: null,
   token,
+  modes: null,
 });

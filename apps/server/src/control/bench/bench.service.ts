@@ -50,7 +50,7 @@ export class BenchService {
       sentence: said?.sentence ?? outcome.code,
       remedy: said?.remedy ?? '',
       status: said?.told?.status ?? null,
-      steps: explainSteps(outcome.steps),
+      steps: explainSteps(outcome.steps, question.document),
       checks: outcome.checks.map(checkView),
       principal: outcome.principal && { ...outcome.principal },
     };
@@ -128,7 +128,7 @@ export class BenchService {
   }
 }
 
-const isRefused = (code: string): boolean => isCode(code) && entryOf(code).outcome === 'refuse';
+const isRefused = (code: string): boolean => isCode(code) && entryOf(code).says === 'fails';
 
 function checkView({ id, step, code, operands, decides }: ExamineOutcome['checks'][number]): CheckView {
   const said = explain(code, operands);

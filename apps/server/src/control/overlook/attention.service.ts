@@ -1,7 +1,8 @@
 import { Injectable } from '@nestjs/common';
-import type { AccessRule, ApiRule } from '@virga/core';
+import { takesTokens, type AccessRule, type ApiRule } from '@virga/core';
 import type { AttentionItem } from '@virga/protocol';
 import { NodeHub } from '../../nodes/node-hub.js';
+import { observedOf } from '../apis/operation-view.js';
 import { ApisService } from '../apis/apis.service.js';
 import { ProvidersService } from '../providers/providers.service.js';
 import { DraftService } from '../releases/draft.service.js';
@@ -31,7 +32,7 @@ export class AttentionService {
       const problems = node.status?.problems ?? [];
       if (problems.length > 0)
         return [{ mark: 'would-refuse', title: `Node ${node.name} found something wrong`, detail: problems.join('; '), link: '/releases' }];
-      return node.send
+      return node.channel
         ? []
         : [{ mark: 'unknown', title: `Node ${node.name} is away`, detail: 'It serves its last good release and comes back by itself.', link: '/releases' }];
     });
@@ -74,8 +75,8 @@ export class AttentionService {
           link,
         });
       }
-      found.push(...weakTokenRules(api));
-      const unbound = api.schemes.filter((scheme) => scheme.type !== 'unsupported' && scheme.providers.length === 0);
+      found.push(...weakTokenRules(api), ...(await this.#observed(api)));
+      const unbound = api.schemes.filter((scheme) => takesTokens(scheme.type) && scheme.providers.length === 0);
       const used = unbound.filter((scheme) =>
         [api.access, ...api.operations.map((operation) => operation.access)].some(
           (rule) => rule?.kind === 'required' && rule.alternatives.flat().some((item) => item.scheme === scheme.name),
@@ -90,6 +91,20 @@ export class AttentionService {
         });
     }
     return found;
+  }
+
+  /** Operations that only observe: whoever they would refuse gets in. */
+  async #observed(api: ApiRule): Promise<AttentionItem[]> {
+    const observed = api.operations.filter((operation) => observedOf(api, operation).length > 0);
+    const [first] = observed;
+    if (!first) return [];
+    const operations = this.draft.document.apis.some(({ id }) => id === api.id) ? await this.apis.operations(api.id) : [];
+    const seen = operations.filter(({ id }) => observed.some((one) => one.id === id));
+    const [requests, would] = [seen.reduce((sum, one) => sum + one.requests, 0), seen.reduce((sum, one) => sum + one.wouldRefuse, 0)];
+    const title =
+      observed.length === 1 ? `${api.name}: ${first.method} ${first.path} only observes` : `${api.name}: ${observed.length} operations only observe`;
+    const detail = `Enforcing would have refused ${would} of ${requests} calls in 24 h. Look who they were, then enforce.`;
+    return [{ mark: 'would-refuse', title, detail, link: `/traces?outcome=would-refuse&api=${encodeURIComponent(api.id)}` }];
   }
 
   #draft(): AttentionItem[] {

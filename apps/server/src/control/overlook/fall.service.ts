@@ -1,7 +1,7 @@
 import { Injectable } from '@nestjs/common';
 import { entryOf, isCode, STEP_NAMES, STEPS, type StepId } from '@virga/core';
-import type { FallLayer, FallSlice, FallView } from '@virga/protocol';
-import { trafficGroups } from '../../store/record-store.js';
+import type { FallLayer, FallReason, FallSlice, FallView } from '@virga/protocol';
+import { trafficGroups, type TrafficGroup } from '../../store/record-store.js';
 import { Store } from '../../store/store.js';
 
 const MINUTE_MS = 60_000;
@@ -23,8 +23,10 @@ export class FallService {
       total: 0,
       forwarded: 0,
       stopped: STEPS.map(() => 0),
+      wouldStop: STEPS.map(() => 0),
     }));
-    const reasons = new Map<StepId, Map<string, number>>();
+    const reasons: Reasons = new Map();
+    const wouldReasons: Reasons = new Map();
     let answered = 0;
     let spentUs = 0;
     for (const group of groups) {
@@ -38,11 +40,13 @@ export class FallService {
         else answered += group.count;
         continue;
       }
+      const would = group.outcome === 'would-refuse';
+      // What would have been refused was forwarded like the rest.
+      if (would) slice.forwarded += group.count;
       const at = STEPS.indexOf(step);
-      slice.stopped[at] = (slice.stopped[at] ?? 0) + group.count;
-      const own = reasons.get(step) ?? new Map<string, number>();
-      own.set(group.code, (own.get(group.code) ?? 0) + group.count);
-      reasons.set(step, own);
+      const layers = would ? slice.wouldStop : slice.stopped;
+      layers[at] = (layers[at] ?? 0) + group.count;
+      count(would ? wouldReasons : reasons, step, group);
     }
     const total = slices.reduce((sum, slice) => sum + slice.total, 0);
     return {
@@ -53,19 +57,26 @@ export class FallService {
       forwarded: slices.reduce((sum, slice) => sum + slice.forwarded, 0),
       answered,
       meanUs: total === 0 ? 0 : spentUs / total,
-      layers: STEPS.map((step, index) =>
-        layerOf(
-          step,
-          slices.reduce((sum, slice) => sum + (slice.stopped[index] ?? 0), 0),
-          reasons.get(step),
-        ),
-      ),
+      layers: STEPS.map((step, index): FallLayer => ({
+        step,
+        name: STEP_NAMES[step],
+        stopped: slices.reduce((sum, slice) => sum + (slice.stopped[index] ?? 0), 0),
+        reasons: listed(reasons.get(step)),
+        wouldStop: slices.reduce((sum, slice) => sum + (slice.wouldStop[index] ?? 0), 0),
+        wouldReasons: listed(wouldReasons.get(step)),
+      })),
       slices,
     };
   }
 }
 
-function layerOf(step: StepId, stopped: number, reasons: ReadonlyMap<string, number> = new Map()): FallLayer {
-  const listed = [...reasons].sort(([, a], [, b]) => b - a);
-  return { step, name: STEP_NAMES[step], stopped, reasons: listed.map(([code, count]) => ({ code, title: isCode(code) ? entryOf(code).title : code, count })) };
+type Reasons = Map<StepId, Map<string, number>>;
+
+function count(reasons: Reasons, step: StepId, group: TrafficGroup): void {
+  const own = reasons.get(step) ?? new Map<string, number>();
+  own.set(group.code, (own.get(group.code) ?? 0) + group.count);
+  reasons.set(step, own);
 }
+
+const listed = (reasons: ReadonlyMap<string, number> = new Map()): FallReason[] =>
+  [...reasons].sort(([, a], [, b]) => b - a).map(([code, times]) => ({ code, title: isCode(code) ? entryOf(code).title : code, count: times }));

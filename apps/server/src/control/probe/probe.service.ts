@@ -8,6 +8,7 @@ import { SessionService } from '../../session/session.service.js';
 import { explainSteps } from '../explain-steps.js';
 import { PersonasService } from '../personas/personas.service.js';
 import { fieldProblem, problem } from '../../http/problems.js';
+import { ReleasesService } from '../releases/releases.service.js';
 import { DraftService } from '../releases/draft.service.js';
 
 const LIVE_MS = 30_000;
@@ -23,6 +24,7 @@ export class ProbeService {
     private readonly personas: PersonasService,
     private readonly records: RecordService,
     private readonly sessions: SessionService,
+    private readonly releases: ReleasesService,
   ) {}
 
   async run(input: ProbeInput): Promise<ProbeView> {
@@ -62,7 +64,12 @@ export class ProbeService {
       throw problem(502, 'The node could not decide', error.message);
     });
     if (!outcome) throw problem(503, 'No gateway node is connected', 'The draft is decided by a gateway node, by the same code as live traffic.');
-    return { outcome: outcome.outcome, traceId: null, steps: explainSteps(outcome.steps), answer: outcome.answer && answerView(outcome.answer) };
+    return {
+      outcome: outcome.outcome,
+      traceId: null,
+      steps: explainSteps(outcome.steps, this.draft.document),
+      answer: outcome.answer && answerView(outcome.answer),
+    };
   }
 
   async #live(input: ProbeInput, headers: [string, string][], body: Buffer | null): Promise<Omit<ProbeView, 'against' | 'tookMs'>> {
@@ -73,7 +80,7 @@ export class ProbeService {
     return {
       outcome: trace?.outcome ?? (answer.status < 400 ? 'passed' : 'refused'),
       traceId: trace?.id ?? null,
-      steps: explainSteps(steps),
+      steps: explainSteps(steps, trace ? await this.releases.documentOf(trace.release) : null),
       answer: answerView(answer),
     };
   }

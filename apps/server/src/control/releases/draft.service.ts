@@ -1,19 +1,11 @@
 import { Inject, Injectable } from '@nestjs/common';
-import { canonicalJson, closedPorts, compileInSteps, compileRelease, ConfigError, RELEASE_FORMAT, type KeySource, type ReleaseDocument } from '@virga/core';
+import { canonicalJson, ConfigError, RELEASE_FORMAT, upgradeDocument, type ReleaseDocument } from '@virga/core';
 import type { FieldProblem } from '@virga/protocol';
 import { createHash } from 'node:crypto';
-import { setImmediate } from 'node:timers/promises';
 import { SETTINGS, type ServerSettings } from '../../config/settings.js';
 import { readDraft, writeDraft } from '../../store/draft-store.js';
 import { Store } from '../../store/store.js';
-
-/** How long checking a draft may keep the thread at one time, milliseconds. */
-const SLICE_MS = 10;
-
-const NO_KEYS: KeySource = {
-  held: () => ({ generation: 0, state: 'none', keys: [] }),
-  refetch: () => Promise.resolve({ generation: 0, state: 'none', keys: [] }),
-};
+import { compileProblem, problemsOf } from './compile-draft.js';
 
 /** SHA-256 of the canonical JSON of a release. */
 export function hashOf(document: ReleaseDocument): string {
@@ -37,7 +29,9 @@ export class DraftService {
   }
 
   async load(): Promise<void> {
-    this.#document = await readDraft(this.#settings.environment);
+    const stored = await readDraft(this.#settings.environment);
+    this.#document = upgradeDocument(stored);
+    if (stored.format !== RELEASE_FORMAT) await writeDraft(this.#store, stored, this.#document);
   }
 
   get document(): ReleaseDocument {
@@ -89,33 +83,5 @@ function atPart(error: ConfigError, document: ReleaseDocument, part: DraftPart |
   const prefix = `/${part.kind}/${document[part.kind].findIndex((item) => item.id === part.id)}/`;
   if (!error.pointer.startsWith(prefix)) return error;
   // Operations are changed together by one request, which has their members at its top.
-  return new ConfigError(`/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token)/, '')}`, error.message);
-}
-
-const PORTS = closedPorts({ now: () => 0, ticks: () => 0, digest: (text) => text, keys: NO_KEYS });
-
-/** Why a document could not be published; null when it could: what the draft takes, a release takes. Lets others run in between. */
-async function compileProblem(document: ReleaseDocument): Promise<ConfigError | null> {
-  try {
-    const compiling = compileInSteps(document, PORTS);
-    for (let from = performance.now(); !compiling.next().done;) {
-      if (performance.now() - from < SLICE_MS) continue;
-      await setImmediate();
-      from = performance.now();
-    }
-    return null;
-  } catch (error) {
-    if (error instanceof ConfigError) return error;
-    throw error;
-  }
-}
-
-function problemsOf(document: ReleaseDocument): FieldProblem[] {
-  try {
-    compileRelease(document, PORTS);
-    return [];
-  } catch (error) {
-    if (error instanceof ConfigError) return [{ pointer: error.pointer, detail: error.message }];
-    throw error;
-  }
+  return new ConfigError(`/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|modes)/, '')}`, error.message);
 }

@@ -33,7 +33,7 @@ export class ReleasesController {
   @Endpoint({ summary: 'What is live, what is not, and where', answer: StandingView })
   async standing(): Promise<StandingView> {
     const changes = this.releases.changes();
-    const nodes = this.hub.nodes.map(nodeView);
+    const nodes = this.hub.nodes.map((node) => nodeView(node, this.hub.directoryNumber));
     return {
       environment: this.settings.environment,
       gatewayUrl: nodes[0]?.gatewayUrl || `http://${this.settings.host}:${this.settings.gatewayPort}`,
@@ -53,7 +53,7 @@ export class ReleasesController {
   @Get('nodes')
   @Endpoint({ summary: 'Gateway nodes', answer: NodeList })
   nodes(): NodeList {
-    return { items: this.hub.nodes.map(nodeView) };
+    return { items: this.hub.nodes.map((node) => nodeView(node, this.hub.directoryNumber)) };
   }
 
   @Get('releases')
@@ -101,18 +101,20 @@ export class ReleasesController {
   }
 }
 
-function nodeView(node: KnownNode): NodeView {
+function nodeView(node: KnownNode, directory: number): NodeView {
   const status = node.status;
+  const there = node.channel !== null && status !== null && Date.now() - node.seenAt < SILENCE_MS;
   return {
     name: node.name,
-    // A node counts as connected once it has said what it serves.
-    state: node.send && status && Date.now() - node.seenAt < SILENCE_MS ? 'connected' : 'away',
+    // A node counts as connected once it has said what it serves, and knows what the directory has changed meanwhile.
+    state: !there ? 'away' : (status.directory ?? -1) < directory ? 'catching-up' : 'connected',
     release: status?.release?.number ?? null,
     effectiveAt: status?.release?.effectiveAt ?? null,
     seenAt: node.seenAt,
     startedAt: status?.startedAt ?? node.seenAt,
     gatewayUrl: status?.gatewayUrl ?? '',
     knownTokens: status?.knownTokens ?? 0,
+    knownClients: status?.knownClients ?? 0,
     problem:
       [...(status?.refusedRelease ? [`release ${status.refusedRelease.number}: ${status.refusedRelease.reason}`] : []), ...(status?.problems ?? [])].join(
         '; ',

@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { diffReleases, type ReleaseChange, type ReleaseDocument } from '@virga/core';
+import { diffReleases, upgradeDocument, type ReleaseChange, type ReleaseDocument } from '@virga/core';
 import type { PublishView, ReleaseSummary, ReleaseView } from '@virga/protocol';
 import { performance } from 'node:perf_hooks';
 import { NodeHub } from '../../nodes/node-hub.js';
@@ -23,6 +23,7 @@ export class ReleasesService {
   readonly #draft: DraftService;
   readonly #hub: NodeHub;
   #live: LiveDocument | null = null;
+  #hashed: { of: ReleaseDocument; hash: string } | null = null;
   #changes: { of: string; changes: ReleaseChange[] } | null = null;
 
   constructor(store: Store, draft: DraftService, hub: NodeHub) {
@@ -34,7 +35,7 @@ export class ReleasesService {
   async load(): Promise<void> {
     const row = await ReleaseRow.findOne({ order: [['number', 'DESC']], raw: true });
     if (!row) return;
-    this.#live = { summary: summaryOf(row), document: JSON.parse(row.document) as ReleaseDocument };
+    this.#live = { summary: summaryOf(row), document: upgradeDocument(JSON.parse(row.document)) };
     this.#hub.begin({ number: row.number, hash: row.hash, document: this.#live.document });
   }
 
@@ -42,11 +43,18 @@ export class ReleasesService {
     return this.#live;
   }
 
+  /** Hash of what is live in the form of this version; a release of an earlier one keeps the hash that it was published with. */
+  #liveHash(): string | null {
+    if (!this.#live) return null;
+    if (this.#hashed?.of !== this.#live.document) this.#hashed = { of: this.#live.document, hash: hashOf(this.#live.document) };
+    return this.#hashed.hash;
+  }
+
   /** What the draft changes against the live release. */
   changes(): readonly ReleaseChange[] {
     const of = `${this.#draft.hash} ${this.#live?.summary.number ?? 0}`;
     if (this.#changes?.of !== of) {
-      const same = this.#draft.hash === this.#live?.summary.hash;
+      const same = this.#draft.hash === this.#liveHash();
       this.#changes = { of, changes: same ? [] : diffReleases(this.#live?.document ?? null, this.#draft.document) };
     }
     return this.#changes.changes;
@@ -60,18 +68,25 @@ export class ReleasesService {
   async view(number: number): Promise<ReleaseView> {
     const row = await this.#row(number);
     const before = await ReleaseRow.findByPk(number - 1, { raw: true });
-    const changes = diffReleases(before ? (JSON.parse(before.document) as ReleaseDocument) : null, JSON.parse(row.document) as ReleaseDocument);
+    const changes = diffReleases(before ? upgradeDocument(JSON.parse(before.document)) : null, upgradeDocument(JSON.parse(row.document)));
     return { ...summaryOf(row), changes: changes.slice(0, 500).map((change) => ({ ...change })) };
   }
 
   async document(number: number): Promise<ReleaseDocument> {
-    return JSON.parse((await this.#row(number)).document) as ReleaseDocument;
+    return upgradeDocument(JSON.parse((await this.#row(number)).document));
+  }
+
+  /** The document of a release, without reading the live one again; null where there is none of that number. */
+  async documentOf(number: number): Promise<ReleaseDocument | null> {
+    if (this.#live?.summary.number === number) return this.#live.document;
+    const row = await ReleaseRow.findByPk(number, { raw: true });
+    return row && upgradeDocument(JSON.parse(row.document));
   }
 
   async publish(by: string, note: string): Promise<PublishView> {
     const [first] = this.#draft.problems;
     if (first) throw problem(422, 'The draft cannot be published', first.detail, [...this.#draft.problems]);
-    if (this.#live && this.#draft.hash === this.#live.summary.hash) throw problem(409, 'Nothing to publish', 'The draft and the live release are the same.');
+    if (this.#live && this.#draft.hash === this.#liveHash()) throw problem(409, 'Nothing to publish', 'The draft and the live release are the same.');
     return this.#make(this.#draft.document, by, note, null);
   }
 
@@ -79,7 +94,7 @@ export class ReleasesService {
   async rollBack(number: number, by: string, note: string): Promise<PublishView> {
     const row = await this.#row(number);
     if (row.hash === this.#live?.summary.hash) throw problem(409, 'Nothing to roll back', `Release ${number} is what is live.`);
-    return this.#make(JSON.parse(row.document) as ReleaseDocument, by, note || `Roll back to release ${number}`, number);
+    return this.#make(upgradeDocument(JSON.parse(row.document)), by, note || `Roll back to release ${number}`, number);
   }
 
   /** Makes the draft equal to a release. */
@@ -113,7 +128,7 @@ export class ReleasesService {
     });
     const summary = summaryOf(row.get({ plain: true }) as ReleaseRow);
     // The nodes get a copy that nothing in this process shares.
-    this.#live = { summary, document: JSON.parse(text) as ReleaseDocument };
+    this.#live = { summary, document: upgradeDocument(JSON.parse(text)) };
     const startedAt = performance.now();
     const told = await this.#hub.announce({ number: summary.number, hash: summary.hash, document }, EFFECT_MS);
     const effectiveMs = told.live > 0 && told.live === told.told ? Math.round((performance.now() - startedAt) * 10) / 10 : null;

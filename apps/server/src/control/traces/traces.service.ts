@@ -6,6 +6,7 @@ import type { TraceRow } from '../../store/models/records.js';
 import { findTrace, findTraces, unsentSince } from '../../store/record-store.js';
 import { explainSteps } from '../explain-steps.js';
 import { notFound } from '../../http/problems.js';
+import { ReleasesService } from '../releases/releases.service.js';
 import { DraftService } from '../releases/draft.service.js';
 
 const PAGE = 100;
@@ -28,6 +29,7 @@ interface TraceBody {
 export class TracesService {
   constructor(
     private readonly draft: DraftService,
+    private readonly releases: ReleasesService,
     private readonly records: RecordService,
   ) {}
 
@@ -55,7 +57,7 @@ export class TracesService {
       traceId,
       node,
       query,
-      steps: explainSteps(body.steps),
+      steps: explainSteps(body.steps, await this.releases.documentOf(row.release)),
       requestHeaders: headers(body.requestHeaders),
       responseHeaders: headers(body.responseHeaders),
       requestBytes,
@@ -76,7 +78,7 @@ export class TracesService {
       step: row.step as StepId,
       stepName: STEP_NAMES[row.step as StepId] ?? row.step,
       code,
-      reason: deciding ? (explainSteps([deciding])[0]?.sentence ?? '') : '',
+      reason: deciding ? (explainSteps([deciding], null)[0]?.sentence ?? '') : '',
       apiId,
       apiName: this.draft.document.apis.find((api) => api.id === apiId)?.name ?? null,
       operationId,

@@ -2,6 +2,8 @@ import type { QueryInterface } from 'sequelize';
 import * as first from './001-first.js';
 import * as records from './002-records.js';
 import * as tokens from './003-tokens.js';
+import * as clients from './004-clients.js';
+import * as outcomes from './005-outcomes.js';
 
 export interface Migration {
   readonly name: string;
@@ -13,4 +15,6 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '001-first', up: first.up },
   { name: '002-records', up: records.up },
   { name: '003-tokens', up: tokens.up },
+  { name: '004-clients', up: clients.up },
+  { name: '005-outcomes', up: outcomes.up },
 ];

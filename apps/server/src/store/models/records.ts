@@ -1,3 +1,4 @@
+import type { RequestOutcome, StepOutcome } from '@virga/core';
 import { Column, DataType, Model, PrimaryKey, Table } from 'sequelize-typescript';
 
 const TEXT = DataType.TEXT;
@@ -11,7 +12,7 @@ export class TraceRow extends Model {
   @Column(TEXT) declare path: string;
   @Column(TEXT) declare apiId: string | null;
   @Column(TEXT) declare operationId: string | null;
-  @Column(TEXT) declare outcome: 'passed' | 'refused';
+  @Column(TEXT) declare outcome: RequestOutcome;
   @Column(DataType.INTEGER) declare status: number;
   @Column(TEXT) declare step: string;
   @Column(TEXT) declare code: string;
@@ -32,10 +33,22 @@ export class TrafficRow extends Model {
   @PrimaryKey @Column(DataType.STRING) declare operationId: string;
   @PrimaryKey @Column(DataType.STRING) declare code: string;
   @PrimaryKey @Column(DataType.INTEGER) declare status: number;
+  @PrimaryKey @Column(DataType.STRING) declare outcome: RequestOutcome;
   @Column(TEXT) declare step: string;
-  @Column(TEXT) declare outcome: 'passed' | 'refused';
   @Column(DataType.INTEGER) declare count: number;
   @Column(DataType.BIGINT) declare totalUs: number;
+}
+
+/** What single steps of the requests of one minute found, and what became of it. */
+@Table({ tableName: 'step_traffic' })
+export class StepTrafficRow extends Model {
+  @PrimaryKey @Column(DataType.BIGINT) declare minute: number;
+  @PrimaryKey @Column(DataType.STRING) declare apiId: string;
+  @PrimaryKey @Column(DataType.STRING) declare operationId: string;
+  @PrimaryKey @Column(DataType.STRING) declare step: string;
+  @PrimaryKey @Column(DataType.STRING) declare code: string;
+  @PrimaryKey @Column(DataType.STRING) declare outcome: StepOutcome;
+  @Column(DataType.INTEGER) declare count: number;
 }
 
 @Table({ tableName: 'batches' })
@@ -49,4 +62,6 @@ export class UnsentRow extends Model {
   @PrimaryKey @Column(DataType.BIGINT) declare minute: number;
   @Column(DataType.INTEGER) declare passed: number;
   @Column(DataType.INTEGER) declare refused: number;
+  /** Requests that were counted without their steps. */
+  @Column(DataType.INTEGER) declare steps: number;
 }

@@ -1,0 +1,53 @@
+import { describeAccess, MODED_CHECKS, observedChecks, type ApiRule, type ModeRule, type OperationRule } from '@virga/core';
+import type { ModesDto, OperationView } from '@virga/protocol';
+import type { OperationTraffic } from '../../store/record-store.js';
+import { accessView } from './access-mapping.js';
+import { overrideView, overrideWords } from './token-mapping.js';
+import { isProvable } from './scheme-mapping.js';
+
+export const modesView = ({ all, checks }: ModeRule): ModesDto => ({ all, checks: { ...checks } });
+
+/** Modes as they are kept: checks that say nothing else than all of them are left out. */
+export function modesFrom({ all, checks }: ModesDto): ModeRule {
+  return { all, checks: Object.fromEntries(MODED_CHECKS.flatMap((check) => (checks[check] && checks[check] !== all ? [[check, checks[check]]] : []))) };
+}
+
+/** The checks of an operation that only observe; none where nothing is asked. */
+export function observedOf(api: ApiRule, { access, modes }: OperationRule): string[] {
+  return (access ?? api.access).kind === 'required' ? observedChecks(modes ?? api.modes) : [];
+}
+
+/** Operations of an API with what stands for each, where it was set, and what it is live. */
+export function operationViews(api: ApiRule, live: ApiRule | null | undefined, traffic: ReadonlyMap<string, OperationTraffic>): OperationView[] {
+  const liveOperations = new Map(live?.operations.map((operation) => [operation.id, operation]));
+  const usable = new Set(api.schemes.filter(isProvable).map((scheme) => scheme.name));
+  return api.operations.map((operation) => {
+    const effective = operation.access ?? api.access;
+    const who = describeAccess(effective, api.schemes);
+    const before = liveOperations.get(operation.id);
+    const liveWho = live ? (before ? describeAccess(before.access ?? live.access, live.schemes) : 'not live') : null;
+    const { id, method, path, summary, operationId } = operation;
+    const seen = traffic.get(id);
+    return {
+      id,
+      method,
+      path,
+      operationId,
+      summary,
+      access: operation.access === null ? null : accessView(operation.access),
+      who,
+      effective: effective.kind,
+      setAt: operation.access === null ? 'api' : 'operation',
+      setBy: effective.origin,
+      token: operation.token === null ? null : overrideView(operation.token),
+      tokenWords: overrideWords(operation.token),
+      modes: operation.modes === null ? null : modesView(operation.modes),
+      observed: observedOf(api, operation),
+      liveWho: liveWho === who ? null : liveWho,
+      unmet: effective.kind === 'required' ? [...new Set(effective.alternatives.flat().map((item) => item.scheme))].filter((name) => !usable.has(name)) : [],
+      requests: seen?.requests ?? 0,
+      refused: seen?.refused ?? 0,
+      wouldRefuse: seen?.wouldRefuse ?? 0,
+    };
+  });
+}

@@ -1,0 +1,54 @@
+import { Body, Controller, Delete, Get, Param, Patch, Post, Query } from '@nestjs/common';
+import { ApiTags } from '@nestjs/swagger';
+import { ClientChanged, ClientInput, ClientPage, ClientPatch, ClientQuery, ClientView, CredentialInput, CredentialMade } from '@virga/protocol';
+import { Endpoint } from '../../http/endpoint.js';
+import { CalledBy, type Caller } from '../../session/access.guard.js';
+import { ClientsService } from './clients.service.js';
+
+@ApiTags('clients')
+@Controller('control/v1/clients')
+export class ClientsController {
+  constructor(private readonly clients: ClientsService) {}
+
+  @Get()
+  @Endpoint({ summary: 'Clients, by name', answer: ClientPage })
+  page(@Query() query: ClientQuery): Promise<ClientPage> {
+    return this.clients.page(query);
+  }
+
+  @Post()
+  @Endpoint({ summary: 'Add a client; acts at once', body: ClientInput, answer: ClientChanged, status: 201 })
+  add(@Body() input: ClientInput): Promise<ClientChanged> {
+    return this.clients.add(input);
+  }
+
+  @Get(':id')
+  @Endpoint({ summary: 'One client with its credentials', answer: ClientView, errors: [404] })
+  view(@Param('id') id: string): Promise<ClientView> {
+    return this.clients.view(id);
+  }
+
+  @Patch(':id')
+  @Endpoint({ summary: 'Change a client, or switch it on or off; acts at once', body: ClientPatch, answer: ClientChanged, errors: [404] })
+  change(@Param('id') id: string, @Body() patch: ClientPatch): Promise<ClientChanged> {
+    return this.clients.change(id, patch);
+  }
+
+  @Delete(':id')
+  @Endpoint({ summary: 'Take a client away with its credentials; acts at once', errors: [404] })
+  async remove(@Param('id') id: string): Promise<void> {
+    await this.clients.remove(id);
+  }
+
+  @Post(':id/credentials')
+  @Endpoint({ summary: 'Make a credential; its secret is in this answer only', body: CredentialInput, answer: CredentialMade, status: 201, errors: [404, 409] })
+  addCredential(@Param('id') id: string, @Body() input: CredentialInput, @CalledBy() caller: Caller): Promise<CredentialMade> {
+    return this.clients.addCredential(id, input, caller.name);
+  }
+
+  @Post(':id/credentials/:credentialId/revoke')
+  @Endpoint({ summary: 'Refuse a credential from now on; acts at once', answer: ClientChanged, errors: [404] })
+  revoke(@Param('id') id: string, @Param('credentialId') credentialId: string): Promise<ClientChanged> {
+    return this.clients.revoke(id, credentialId);
+  }
+}

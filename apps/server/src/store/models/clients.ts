@@ -1,0 +1,36 @@
+import type { CredentialKind } from '@virga/core';
+import { Column, DataType, Model, PrimaryKey, Table } from 'sequelize-typescript';
+
+const TEXT = DataType.TEXT;
+const TIME = DataType.BIGINT;
+
+@Table({ tableName: 'clients' })
+export class ClientRow extends Model {
+  @PrimaryKey @Column(DataType.STRING) declare id: string;
+  @Column(TEXT) declare name: string;
+  @Column(TEXT) declare owner: string;
+  @Column(TEXT) declare contact: string;
+  @Column(TEXT) declare description: string;
+  @Column(DataType.BOOLEAN) declare enabled: boolean;
+  /** JSON. */
+  @Column(TEXT) declare roles: string;
+  @Column(TIME) declare madeAt: number;
+}
+
+/** A credential of a client: never the key or the secret itself, only its SHA-256. */
+@Table({ tableName: 'client_credentials' })
+export class CredentialRow extends Model {
+  @PrimaryKey @Column(DataType.STRING) declare id: string;
+  @Column(DataType.STRING) declare clientId: string;
+  @Column(TEXT) declare kind: CredentialKind;
+  @Column(TEXT) declare name: string;
+  @Column(TEXT) declare lookup: string;
+  @Column(TEXT) declare digest: string | null;
+  @Column(TEXT) declare hint: string;
+  /** Whether another one that is found by the same thing took its place: it is kept for the record only. */
+  @Column(DataType.BOOLEAN) declare superseded: boolean;
+  @Column(TIME) declare expiresAt: number | null;
+  @Column(TIME) declare revokedAt: number | null;
+  @Column(TIME) declare madeAt: number;
+  @Column(TEXT) declare madeBy: string;
+}

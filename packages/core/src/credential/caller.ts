@@ -1,0 +1,46 @@
+import type { ClientFact } from '../directory/facts.js';
+import type { Credential } from './sent-credential.js';
+
+/** Who is calling, by all credentials that were proved together. */
+export interface Caller {
+  /** The client: its id in the directory where it is known there, else what its provider calls it. */
+  readonly client: string | null;
+  readonly clientName: string | null;
+  /** The provider of the token and what it says; null without a token. */
+  readonly providerId: string | null;
+  readonly issuer: string | null;
+  readonly subject: string | null;
+  readonly roles: readonly string[];
+  readonly scopes: readonly string[];
+  readonly attributes: Readonly<Record<string, readonly string[]>>;
+  /** The kinds of proof. */
+  readonly by: readonly Credential['kind'][];
+}
+
+const NO_ATTRIBUTES = Object.freeze({});
+
+/** The clients of the directory that credentials belong to, each once. Callers are one client or nobody. */
+export function clientsOf(credentials: readonly Credential[]): readonly ClientFact[] {
+  const clients: ClientFact[] = [];
+  for (const { holder } of credentials) if (holder && !clients.some((client) => client.id === holder.client.id)) clients.push(holder.client);
+  return clients;
+}
+
+/** Composes the caller from credentials of one client; null when nothing was proved. */
+export function composeCaller(credentials: readonly Credential[]): Caller | null {
+  if (credentials.length === 0) return null;
+  const client = clientsOf(credentials)[0] ?? null;
+  const token = credentials.find((credential) => credential.kind === 'token');
+  const principal = token?.token.principal ?? null;
+  return {
+    client: client?.id ?? principal?.client ?? null,
+    clientName: client?.name ?? null,
+    providerId: principal?.providerId ?? null,
+    issuer: principal?.issuer ?? null,
+    subject: principal?.subject ?? null,
+    roles: client === null ? (principal?.roles ?? []) : [...new Set([...client.roles, ...(principal?.roles ?? [])])],
+    scopes: principal?.scopes ?? [],
+    attributes: principal?.attributes ?? NO_ATTRIBUTES,
+    by: credentials.map(({ kind }) => kind),
+  };
+}

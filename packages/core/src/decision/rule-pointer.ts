@@ -1,0 +1,50 @@
+import type { TokenRule } from '../document/token-rule.js';
+import type { StepId } from '../verdict/code-entry.js';
+import type { Code } from '../verdict/codes.js';
+import { pointerToken } from '../util/json-pointer.js';
+import type { CompiledOperation } from './compiled.js';
+import type { Exchange, StepRecord } from './exchange.js';
+
+/** Codes that one member of the token rule decided. */
+const MEMBERS: Readonly<Partial<Record<Code, keyof TokenRule>>> = {
+  'credential.missing-elsewhere': 'places',
+  'credential.other-scheme': 'places',
+  'credential.in-query': 'places',
+  'token.type-wrong': 'type',
+  'token.audience-missing': 'audiences',
+  'token.audience-wrong': 'audiences',
+  'token.expired': 'leewaySeconds',
+  'token.not-yet-valid': 'leewaySeconds',
+  'token.issued-in-future': 'leewaySeconds',
+  'token.encrypted': 'decryptionSecret',
+  'token.secret-missing': 'decryptionSecret',
+  'token.decryption-failed': 'decryptionSecret',
+  'claims.client': 'clients',
+  'claims.too-old': 'maxAgeSeconds',
+  'claims.missing': 'claims',
+  'claims.value': 'claims',
+  'claims.step-up': 'stepUp',
+  'proof.nonce': 'dpopNonce',
+  'proof.not-bound': 'dpop',
+};
+
+/** Steps whose rule is the one about who may call. */
+const BY_ACCESS: ReadonlySet<StepId> = new Set(['credential', 'token', 'key', 'basic', 'certificate', 'rights']);
+
+/**
+ * The rule that decided a step, as a pointer (RFC 6901) into the release document; null where no rule of the document did,
+ * as for messages, or for facts that are no part of a release.
+ */
+export function rulePointer({ api, operation }: Exchange, { step, finding }: StepRecord): string | null {
+  if (step === 'upstream') return api ? `${api.pointer}/upstream` : null;
+  if (step === 'preflight') return api ? `${api.pointer}/cors` : null;
+  if (!operation || !api) return finding.code === 'route.api-off' && api ? `${api.pointer}/enabled` : null;
+  if (step === 'route') return operation.pointer;
+  const member = MEMBERS[finding.code];
+  if (member !== undefined) return tokenMember(operation, api.pointer, member);
+  if (BY_ACCESS.has(step)) return operation.rule.access === null ? `${api.pointer}/access` : `${operation.pointer}/access`;
+  return step === 'proof' ? tokenMember(operation, api.pointer, 'dpop') : null;
+}
+
+const tokenMember = ({ rule, pointer }: CompiledOperation, api: string, member: keyof TokenRule): string =>
+  rule.token && Object.hasOwn(rule.token, member) ? `${pointer}/token/${pointerToken(member)}` : `${api}/token/${pointerToken(member)}`;

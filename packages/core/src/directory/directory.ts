@@ -1,0 +1,75 @@
+import type { ClientFact, CredentialFact, CredentialKind, DirectoryChange, DirectorySource, Holder } from './facts.js';
+
+/**
+ * Clients and their credentials, looked up by what requests carry. Two credentials that are found by the same thing
+ * prove nobody, whichever came first.
+ */
+export class Directory implements DirectorySource {
+  readonly #clients = new Map<string, ClientFact>();
+  readonly #credentials = new Map<string, CredentialFact>();
+  readonly #byLookup: Readonly<Record<CredentialKind, Map<string, string | Set<string>>>> = {
+    key: new Map(),
+    basic: new Map(),
+    certificate: new Map(),
+    'provider-client': new Map(),
+  };
+
+  constructor(changes: readonly DirectoryChange[] = []) {
+    this.apply(changes);
+  }
+
+  get clients(): number {
+    return this.#clients.size;
+  }
+
+  get joinsProviders(): boolean {
+    return this.#byLookup['provider-client'].size > 0;
+  }
+
+  apply(changes: readonly DirectoryChange[]): void {
+    for (const change of changes) {
+      if (change.what === 'credential') this.#setCredential(change.id, change.value);
+      else if (change.value === null) this.#clients.delete(change.id);
+      else this.#clients.set(change.id, change.value);
+    }
+  }
+
+  /** Everything, as changes that make it anew. */
+  *changes(): Generator<DirectoryChange> {
+    for (const value of this.#clients.values()) yield { what: 'client', id: value.id, value };
+    for (const value of this.#credentials.values()) yield { what: 'credential', id: value.id, value };
+  }
+
+  find(kind: CredentialKind, lookup: string): Holder | null {
+    const id = this.#byLookup[kind].get(lookup);
+    if (typeof id !== 'string') return null;
+    const credential = this.#credentials.get(id);
+    const client = credential && this.#clients.get(credential.clientId);
+    return credential && client ? { client, credential } : null;
+  }
+
+  #setCredential(id: string, value: CredentialFact | null): void {
+    const before = this.#credentials.get(id);
+    if (before) this.#unlink(before);
+    if (value === null) {
+      this.#credentials.delete(id);
+      return;
+    }
+    this.#credentials.set(id, value);
+    const links = this.#byLookup[value.kind];
+    const found = links.get(value.lookup);
+    if (found === undefined) links.set(value.lookup, id);
+    else if (found instanceof Set) found.add(id);
+    else links.set(value.lookup, new Set([found, id]));
+  }
+
+  #unlink({ id, kind, lookup }: CredentialFact): void {
+    const links = this.#byLookup[kind];
+    const found = links.get(lookup);
+    if (found === id) links.delete(lookup);
+    if (!(found instanceof Set)) return;
+    found.delete(id);
+    const [last] = found;
+    if (found.size === 1 && last !== undefined) links.set(lookup, last);
+  }
+}

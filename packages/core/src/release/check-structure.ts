@@ -1,0 +1,23 @@
+import { listOf, text } from '../util/shape.js';
+import { API, CERTIFICATE_HEADER, OPERATION, PROVIDER } from './document-shapes.js';
+import { arrayOf, recordOf } from './check-values.js';
+
+/**
+ * Checks that a document is built as its type says: what is missing or of another type would otherwise count as nothing
+ * asked. One small step at a time. @throws ConfigError from `next()` with the pointer of what is wrong
+ */
+export function* checkStructure(value: unknown): Generator<void, void> {
+  const document = recordOf(value, '');
+  text(document['environment'], '/environment');
+  listOf(PROVIDER)(document['providers'], '/providers');
+  CERTIFICATE_HEADER(document['certificateHeader'], '/certificateHeader');
+  for (const [index, api] of arrayOf(document['apis'], '/apis').entries()) {
+    const at = `/apis/${index}`;
+    API(api, at);
+    for (const [position, operation] of arrayOf(recordOf(api, at)['operations'], `${at}/operations`).entries()) {
+      OPERATION(operation, `${at}/operations/${position}`);
+      if (position % 100 === 99) yield;
+    }
+    yield;
+  }
+}

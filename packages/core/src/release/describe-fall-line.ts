@@ -1,0 +1,106 @@
+import { describeAccess } from '../access/describe-access.js';
+import { placeWords } from '../credential/find-place.js';
+import type { CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
+import type { CheckMode, ModedCheck } from '../document/modes.js';
+import type { TokenRule } from '../document/token-rule.js';
+import { STEP_NAMES, type StepId } from '../verdict/code-entry.js';
+
+/** Who set something: the gateway itself, the API for all of its operations, or the one operation. */
+export type SetAt = 'gateway' | 'api' | 'operation';
+
+/** One check of an operation as a rule: what it asks, its mode, and where both were set. */
+export interface DescribedCheck {
+  readonly step: StepId;
+  readonly name: string;
+  /** What it asks, in words. */
+  readonly asks: string;
+  /** Null for what always refuses. */
+  readonly mode: CheckMode | null;
+  readonly modeSetAt: SetAt;
+  readonly setAt: SetAt;
+  /** The member of the API or operation that is edited; empty where nothing can be. */
+  readonly part: '' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream';
+}
+
+/** The whole fall line of an operation, in order, in words. */
+export function describeFallLine(operation: CompiledOperation, release: CompiledRelease): DescribedCheck[] {
+  const { rule, api } = operation;
+  const always = (step: StepId, asks: string, part: DescribedCheck['part'] = '', setAt: SetAt = 'gateway'): DescribedCheck => ({
+    step,
+    name: STEP_NAMES[step],
+    asks,
+    mode: null,
+    modeSetAt: 'gateway',
+    setAt,
+    part,
+  });
+  const modeSetAt = rule.modes === null ? 'api' : 'operation';
+  return [
+    always('message', 'One Host, lengths and lines that every reader takes alike, headers within bounds'),
+    always('route', `${rule.method} ${api.basePath}${rule.path}, in its one plain spelling`),
+    ...(api.cors ? [always('preflight', `Origins ${api.cors.origins.join(', ')}`, 'cors', 'api')] : []),
+    ...operation.fallLine.map((step): DescribedCheck => {
+      const { asks, part, setAt } = describeStep(step, operation, release);
+      const moded = operation.rights !== null;
+      return { step: step.step, name: STEP_NAMES[step.step], asks, mode: moded ? step.mode : null, modeSetAt: moded ? modeSetAt : 'gateway', setAt, part };
+    }),
+    always('upstream', `${api.upstream.url}, within ${api.upstream.responseTimeoutMs} ms`, 'upstream', 'api'),
+  ];
+}
+
+type Described = Pick<DescribedCheck, 'asks' | 'part' | 'setAt'>;
+
+function describeStep(step: CompiledStep, operation: CompiledOperation, release: CompiledRelease): Described {
+  const { rule, api, rights, token, access } = operation;
+  const byAccess = rule.access === null ? 'api' : 'operation';
+  const byToken = (...members: (keyof TokenRule)[]): SetAt => (members.some((member) => rule.token && Object.hasOwn(rule.token, member)) ? 'operation' : 'api');
+  switch (step.step as ModedCheck) {
+    case 'credential': {
+      const places = [...(rights?.kinds.has('token') ? token.places : []), ...(rights?.keys ?? []).map(({ place }) => place)].map(placeWords);
+      const others = [...(rights?.kinds.has('basic') ? ['Basic'] : []), ...(rights?.kinds.has('certificate') ? ['the TLS connection'] : [])];
+      if (rights === null) return { asks: `Nothing: ${describeAccess(access, api.schemes)}`, part: 'access', setAt: byAccess };
+      return { asks: `What proves a caller, in ${[...places, ...others].join(' or ') || 'no place: nobody can'}`, part: 'token', setAt: byToken('places') };
+    }
+    case 'token': {
+      const providers = [...(rights?.providers ?? [])].map((id) => release.providersById.get(id)?.rule.name ?? id);
+      const audience = token.audiences === 'ANY_AUDIENCE' ? 'for any audience' : `for ${token.audiences.join(' or ')}`;
+      const type = token.type === 'ANY_TYPE' ? '' : `, of type ${token.type}`;
+      return {
+        asks: `A genuine access token of ${providers.join(' or ')}, ${audience}${type}`,
+        part: 'token',
+        setAt: byToken('audiences', 'type', 'algorithms'),
+      };
+    }
+    case 'key': {
+      const places = (rights?.keys ?? []).map(({ place }) => placeWords(place));
+      return { asks: `A key of a client that is on, in ${places.join(' or ')}`, part: 'schemes', setAt: 'api' };
+    }
+    case 'basic':
+      return { asks: 'Name and secret of a client that is on, over TLS', part: 'schemes', setAt: 'api' };
+    case 'certificate':
+      return { asks: 'A certificate of a client that is on', part: 'schemes', setAt: 'api' };
+    case 'proof': {
+      const asked = [...(token.dpop === 'required' ? ['DPoP'] : []), ...(token.certificate === 'required' ? ['the client certificate'] : [])];
+      return {
+        asks: asked.length > 0 ? `Proof of possession by ${asked.join(' and ')}` : 'Proof of possession, where the token is bound',
+        part: 'token',
+        setAt: byToken('dpop', 'certificate', 'dpopNonce'),
+      };
+    }
+    case 'claims':
+      return { asks: claimWords(token), part: 'token', setAt: byToken('clients', 'claims', 'maxAgeSeconds', 'stepUp') };
+    case 'rights':
+      return { asks: describeAccess(access, api.schemes), part: 'access', setAt: byAccess };
+  }
+}
+
+function claimWords({ clients, claims, maxAgeSeconds, stepUp }: TokenRule): string {
+  const asked = [
+    ...(clients === 'ANY_CLIENT' ? [] : [`client ${clients.join(' or ')}`]),
+    ...(maxAgeSeconds === null ? [] : [`at most ${maxAgeSeconds} s old`]),
+    ...claims.map(({ path, values }) => (values === 'ANY_VALUE' ? `${path} there` : `${path} ${values.join(' or ')}`)),
+    ...(stepUp?.acrValues.length ? [`sign-in of strength ${stepUp.acrValues.join(' or ')}`] : []),
+    ...(stepUp && stepUp.maxAgeSeconds !== null ? [`sign-in at most ${stepUp.maxAgeSeconds} s ago`] : []),
+  ];
+  return ['Not revoked, its client not switched off', ...asked].join('; ');
+}

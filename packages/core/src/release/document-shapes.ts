@@ -1,0 +1,114 @@
+import { MAPPED_MEMBERS } from '../document/claim-map.js';
+import { MODED_CHECKS } from '../document/modes.js';
+import { SCHEME_TYPES } from '../document/release-document.js';
+import { UPSTREAM_LIMIT_RANGES } from '../document/upstream-limits.js';
+import { anyRecord, flag, listOf, nullable, number, object, someOf, someText, tagged, text, word, wordOr, type Members, type Shape } from '../util/shape.js';
+
+// How the parts of a release document are built, as its types say. Ranges and references are checked elsewhere.
+
+const REQUIREMENT = object({ scheme: someText, scopes: listOf(text), match: word('all', 'any'), roles: listOf(text) });
+export const ACCESS = tagged('kind', {
+  open: anyRecord,
+  public: anyRecord,
+  required: object({ alternatives: listOf(listOf(REQUIREMENT)) }),
+});
+
+const PLACE = tagged('kind', {
+  header: object({ name: text, scheme: nullable(text) }),
+  cookie: object({ name: text }),
+  query: object({ name: text }),
+});
+
+const TOKEN_MEMBERS: Members = {
+  places: listOf(PLACE),
+  type: text,
+  audiences: wordOr('ANY_AUDIENCE', listOf(text)),
+  algorithms: wordOr('AS_PROVIDER', listOf(text)),
+  clients: wordOr('ANY_CLIENT', listOf(text)),
+  leewaySeconds: wordOr('AS_PROVIDER', number),
+  maxAgeSeconds: nullable(number),
+  claims: listOf(object({ path: text, values: wordOr('ANY_VALUE', listOf(text)) })),
+  dpop: word('if-bound', 'required'),
+  dpopNonce: flag,
+  certificate: word('if-bound', 'required'),
+  decryptionSecret: nullable(text),
+  stepUp: nullable(object({ acrValues: listOf(text), maxAgeSeconds: nullable(number) })),
+};
+
+const MODE = word('observe', 'enforce');
+export const MODES = object({ all: MODE, checks: someOf(Object.fromEntries(MODED_CHECKS.map((check) => [check, MODE]))) });
+
+const CLAIM_SOURCE: Members = {
+  paths: listOf(text),
+  split: word('space', 'comma', 'none'),
+  stripPrefixes: listOf(text),
+  table: listOf(object({ from: text, to: listOf(text) })),
+  unlisted: word('keep', 'drop'),
+  fallback: listOf(text),
+};
+const CLAIM_MAP = object({
+  ...Object.fromEntries(MAPPED_MEMBERS.map((member): [string, Shape] => [member, object(CLAIM_SOURCE)])),
+  attributes: listOf(object({ name: text, ...CLAIM_SOURCE })),
+});
+
+const OPAQUE: Members = { endpoint: text, positiveSeconds: number, negativeSeconds: number, timeoutMs: number, impliedAudience: nullable(text) };
+const ENDPOINT_CREDENTIAL = object({ method: word('client_secret_basic', 'client_secret_post', 'private_key_jwt'), clientId: text, secret: text });
+export const PROVIDER = object({
+  id: text,
+  name: text,
+  issuer: text,
+  source: tagged('kind', {
+    discovery: anyRecord,
+    'key-set-url': object({ url: text }),
+    keys: object({ keys: listOf(anyRecord) }),
+    secret: object({ secret: text }),
+    introspection: object({ credential: ENDPOINT_CREDENTIAL, ...OPAQUE }),
+    userinfo: object(OPAQUE),
+  }),
+  algorithms: listOf(text),
+  leewaySeconds: number,
+  lastGoodSeconds: number,
+  allowLoopbackHttp: flag,
+  privateHosts: listOf(text),
+  claimMap: CLAIM_MAP,
+  draftOnly: flag,
+});
+
+export const CERTIFICATE_HEADER = nullable(object({ name: text, trustedHops: listOf(text) }));
+
+/** An API without its operations, which are checked a few at a time. */
+export const API = object({
+  id: text,
+  name: text,
+  version: text,
+  basePath: text,
+  enabled: flag,
+  upstream: object({
+    url: text,
+    connectTimeoutMs: number,
+    responseTimeoutMs: number,
+    sendCredential: flag,
+    limits: object(Object.fromEntries(Object.keys(UPSTREAM_LIMIT_RANGES).map((name) => [name, number]))),
+  }),
+  resource: object({ identifier: text, scopes: listOf(object({ name: text, description: text })) }),
+  token: object(TOKEN_MEMBERS),
+  cors: nullable(object({ origins: listOf(text), credentials: flag, requestHeaders: listOf(text), exposedHeaders: listOf(text), maxAgeSeconds: number })),
+  schemes: listOf(
+    object({ name: text, type: word(...SCHEME_TYPES), declared: text, metadataUrl: nullable(text), providers: listOf(text), place: nullable(PLACE) }),
+  ),
+  access: ACCESS,
+  modes: MODES,
+  contractHash: nullable(text),
+  operations: listOf(anyRecord),
+});
+
+export const OPERATION = object({
+  id: text,
+  method: text,
+  path: text,
+  operationId: nullable(text),
+  summary: text,
+  access: nullable(ACCESS),
+  token: nullable(someOf(TOKEN_MEMBERS)),
+  modes: nullable(MODES),
+});

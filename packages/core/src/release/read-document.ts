@@ -1,0 +1,61 @@
+import { RELEASE_FORMAT, type ReleaseDocument } from '../document/release-document.js';
+import { UPSTREAM_LIMITS } from '../document/upstream-limits.js';
+import { ENFORCED } from '../document/modes.js';
+import { isRecord } from '../util/json-pointer.js';
+import { checkDocument } from './check-document.js';
+import { fail } from './check-values.js';
+
+type Json = Readonly<Record<string, unknown>>;
+
+/** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo];
+
+/**
+ * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
+ * way for drafts, rollbacks, what nodes keep on disk and what they are sent.
+ * @throws ConfigError with the pointer of the first member that is wrong
+ */
+export function readDocument(value: unknown): ReleaseDocument {
+  const document = upgradeDocument(value);
+  checkDocument(document);
+  return document;
+}
+
+/**
+ * A document in the form of this version. Its structure and meaning are checked where it is compiled.
+ * @throws ConfigError for what is no release document, and for one of a newer version
+ */
+export function upgradeDocument(value: unknown): ReleaseDocument {
+  let document: Json = isRecord(value) ? value : fail('', 'a release document is an object');
+  const { format } = document;
+  if (typeof format !== 'number' || !Number.isInteger(format) || format < 1) fail('/format', 'the format of a release document is a whole number from 1');
+  if (format > RELEASE_FORMAT)
+    fail('/format', `this version reads release formats up to ${RELEASE_FORMAT}; the document is of format ${String(format)}, from a newer version`);
+  for (let from = format; from < RELEASE_FORMAT; from++) document = (MIGRATIONS[from - 1] as (before: Json) => Json)(document);
+  return document as unknown as ReleaseDocument;
+}
+
+const each = (value: unknown, change: (item: Json) => Json): unknown =>
+  Array.isArray(value) ? value.map((item) => (isRecord(item) ? change(item) : item)) : value;
+
+/** Format 2 has places of keys, modes, and the limits of an upstream always. */
+function oneToTwo(document: Json): Json {
+  const upstream = (value: unknown): unknown => (isRecord(value) ? { ...value, limits: value['limits'] ?? UPSTREAM_LIMITS } : value);
+  return {
+    ...document,
+    format: 2,
+    certificateHeader: document['certificateHeader'] ?? null,
+    apis: each(document['apis'], (api) => ({
+      ...api,
+      upstream: upstream(api['upstream']),
+      schemes: each(api['schemes'], (scheme) => ({ ...scheme, place: null })),
+      modes: ENFORCED,
+      operations: each(api['operations'], (operation) => ({
+        ...operation,
+        access: operation['access'] ?? null,
+        token: operation['token'] ?? null,
+        modes: null,
+      })),
+    })),
+  };
+}

@@ -1,0 +1,24 @@
+import type { CheckMode, ModedCheck, ModeRule } from '@virga/core';
+import { Type } from 'class-transformer';
+import { IsIn, IsObject, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
+
+const MODES: CheckMode[] = ['observe', 'enforce'];
+
+/** Checks that have a mode of their own; one that is left out has the mode of all. */
+export class CheckModesDto implements Partial<Record<ModedCheck, CheckMode>> {
+  @MayBeLeftOut() @IsIn(MODES) credential?: CheckMode;
+  @MayBeLeftOut() @IsIn(MODES) token?: CheckMode;
+  @MayBeLeftOut() @IsIn(MODES) key?: CheckMode;
+  @MayBeLeftOut() @IsIn(MODES) basic?: CheckMode;
+  @MayBeLeftOut() @IsIn(MODES) certificate?: CheckMode;
+  @MayBeLeftOut() @IsIn(MODES) proof?: CheckMode;
+  @MayBeLeftOut() @IsIn(MODES) claims?: CheckMode;
+  @MayBeLeftOut() @IsIn(MODES) rights?: CheckMode;
+}
+
+/** Which checks refuse and which only observe. */
+export class ModesDto implements ModeRule {
+  @IsIn(MODES) all: CheckMode;
+  @IsObject() @ValidateNested() @Type(() => CheckModesDto) checks: CheckModesDto;
+}
