@@ -13,6 +13,10 @@ export const CALLERS = [
   { weight: 8, subject: 'open-data', client: 'open-data', scope: 'gates:read', audience: GATES, address: '203.0.113.9' },
   { weight: 6, subject: 'registry-sync', client: 'registry-sync', scope: 'gates:read', audience: GATES, address: '192.0.2.200', house: 'State Water Registry' },
   { weight: 6, subject: null, client: 'inspection-kit', scope: 'gates:read', audience: GATES, address: '203.0.113.120', house: 'Dunlin Fieldworks' },
+  { weight: 9, proves: 'key', client: 'open-data-site', address: '203.0.113.31' },
+  { weight: 3, proves: 'basic', client: 'old-billing-job', address: '192.0.2.66' },
+  // It has read the open data without a key for years.
+  { weight: 2, proves: 'nothing', client: null, address: '203.0.113.88' },
   { weight: 7, subject: 'grower.217', client: 'grower-app', scope: 'readings:read', audience: READINGS, address: '203.0.113.54' },
 ];
 
@@ -30,6 +34,8 @@ const PROOFS = [
 function requestOf(random, caller) {
   const gate = `G-${1 + random.below(24)}`;
   const meter = random.pick(['M-100', 'M-101', 'M-102', 'M-217']);
+  if (caller.proves === 'basic') return { method: 'GET', path: `/readings/meters/${meter}/bill` };
+  if (caller.proves) return { method: 'GET', path: '/readings/basin-volumes' };
   if (caller.scope === 'readings:write')
     return {
       method: 'POST',
@@ -73,4 +79,12 @@ export function nextCall(random) {
     CALLERS.map((item) => [item.weight, item]),
   );
   return { caller, proof: weighted(random, PROOFS), address: caller.address, ...requestOf(random, caller) };
+}
+
+/** What clients with a key or a secret of their own send. */
+export function ownProof({ caller, proof }, made) {
+  if (!made) return {};
+  if (caller?.proves === 'key') return { 'x-basin-key': proof === 'none' || proof === 'cut' ? made.openDataKey.slice(0, -4) : made.openDataKey };
+  if (caller?.proves === 'basic') return { authorization: `Basic ${Buffer.from(proof === 'tampered' ? 'billing:guess' : made.billing).toString('base64')}` };
+  return {};
 }

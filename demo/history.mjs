@@ -1,8 +1,8 @@
-import { closedPorts, compileRedactor, compileRelease, decide, entryOf, Exchange, finding, readKey } from '@virga/core';
+import { closedPorts, compileRedactor, compileRelease, decide, Directory, entryOf, Exchange, finding, readKey } from '@virga/core';
 import { createHash, randomUUID } from 'node:crypto';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { Recorder } from '../apps/gateway/dist/records/recorder.js';
-import { nextCall } from './calls.mjs';
+import { nextCall, ownProof } from './calls.mjs';
 import { seededRandom } from './random.mjs';
 
 const HOURS = 6;
@@ -13,7 +13,7 @@ const SEED = 217;
  * Makes some hours of history: composed requests are decided by the gateway's own code under a simulated clock, and
  * recorded by the gateway's own recorder. Tokens are signed by a key made here, which only this simulation trusts.
  */
-export async function writeHistory(control, nodeToken, standins) {
+export async function writeHistory(control, nodeToken, standins, made) {
   const random = seededRandom(SEED);
   const clock = { now: 0 };
   const live = await liveRelease(control);
@@ -22,13 +22,15 @@ export async function writeHistory(control, nodeToken, standins) {
   signer.partner = await makeSigner(registry.issuer, 'ES256', 'registry-1');
   const keysOf = { [signIn.issuer]: signer.key, [registry.issuer]: signer.partner.key };
   const held = new Map(live.document.providers.map(({ id, issuer }) => [id, { generation: 1, state: 'fresh', keys: [keysOf[issuer]].filter(Boolean) }]));
+  const directory = await simulatedDirectory(control, made);
   const release = compileRelease(
     live.document,
     closedPorts({
       now: () => clock.now,
       ticks: () => performance.now(),
-      digest: (text) => createHash('sha256').update(text).digest('base64url'),
+      digest: sha256,
       keys: { held: (id) => held.get(id), refetch: ({ id }) => Promise.resolve(held.get(id)) },
+      directory: () => directory,
       introspection: { ask: (_provider, token) => Promise.resolve({ outcome: 'answered', status: 200, document: contractorSays(token) }) },
     }),
   );
@@ -39,10 +41,28 @@ export async function writeHistory(control, nodeToken, standins) {
     const count = callsOfMinute(random, HOURS * 60 - minute);
     for (let index = 0; index < count; index++) {
       clock.now = Math.floor(from + (index * MINUTE_MS) / count);
-      await oneCall(nextCall(random), release, live.number, recorder, signer, clock.now, random);
+      await oneCall(nextCall(random), release, live.number, recorder, signer, clock.now, random, made);
     }
     await flush(control, nodeToken, recorder);
   }
+}
+
+const sha256 = (text) => createHash('sha256').update(text).digest('base64url');
+
+/** Clients as the control plane has them, with what they were given. */
+async function simulatedDirectory(control, made) {
+  const { items } = await control.get('/clients');
+  const [name, secret] = made.billing.split(':');
+  const credential = (clientId, kind, lookup, digest) => ({
+    what: 'credential',
+    id: clientId,
+    value: { id: clientId, clientId, kind, name: kind === 'key' ? 'site, since spring' : name, lookup, digest, expiresAt: null, revokedAt: null },
+  });
+  return new Directory([
+    ...items.map(({ id, name: called, enabled, roles }) => ({ what: 'client', id, value: { id, name: called, enabled, roles } })),
+    credential('open-data-site', 'key', sha256(made.openDataKey), null),
+    credential('old-billing-job', 'basic', name, sha256(secret)),
+  ]);
 }
 
 /** A calm day with a swell and one burst. */
@@ -80,7 +100,7 @@ async function makeSigner(issuer, alg, kid) {
 
 async function tokenFor(call, signer, now) {
   const { caller, proof } = call;
-  if (!caller || proof === 'none') return null;
+  if (!caller || caller.proves || proof === 'none') return null;
   if (caller.house === 'Dunlin Fieldworks') return `${proof === 'good' ? 'kit' : 'void'}-${Math.floor(now / (10 * MINUTE_MS))}-token-of-the-inspection`;
   const own = caller.house === 'State Water Registry' ? signer.partner : signer;
   const slot = Math.floor(now / (10 * MINUTE_MS));
@@ -109,15 +129,16 @@ async function tokenFor(call, signer, now) {
   return token;
 }
 
-async function oneCall(call, release, number, recorder, signer, now, random) {
+async function oneCall(call, release, number, recorder, signer, now, random, made) {
   const token = await tokenFor(call, signer, now);
   const headers = {
     host: '127.0.0.1',
     accept: 'application/json',
     'user-agent': call.caller?.client ?? 'unknown',
     ...(token ? { authorization: `Bearer ${token}` } : {}),
+    ...ownProof(call, made),
   };
-  const exchange = new Exchange({ method: call.method, target: call.path, headers });
+  const exchange = new Exchange({ method: call.method, target: call.path, headers, origin: 'http://127.0.0.1' });
   const startedAt = performance.now();
   const verdict = await decide(release, exchange);
   let status = 200;

@@ -2,10 +2,13 @@ import { readFileSync } from 'node:fs';
 
 const contract = (name) => readFileSync(new URL(`contracts/${name}`, import.meta.url), 'utf8');
 
-/** Fills an empty control plane with the scenario, through the same API that the console uses. Returns false when it has data already. */
+/**
+ * Fills an empty control plane with the scenario, through the same API that the console uses.
+ * @returns the keys and secrets that were made, which nobody can read again; null when it has data already
+ */
 export async function seed(control, standins) {
   const standing = await control.get('/standing');
-  if (standing.live || standing.apiCount > 0 || standing.providerCount > 0) return false;
+  if (standing.live || standing.apiCount > 0 || standing.providerCount > 0) return null;
   const [signIn, gates, meters, registry, dunlin] = standins;
   const provider = await control.send('POST', '/providers', { name: 'Trust Sign-in', issuer: signIn.issuer, allowLoopbackHttp: true });
 
@@ -23,7 +26,9 @@ export async function seed(control, standins) {
       maxAgeSeconds: 600,
     },
   });
-  await bringIn(control, 'meter-readings.yaml', '/readings', meters, all);
+  const readings = await bringIn(control, 'meter-readings.yaml', '/readings', meters, all);
+  // Open data was open to anyone; the rule of the contract is watched before it refuses.
+  await control.send('PATCH', `/apis/${readings}/operations`, { ids: ['GET /basin-volumes'], modes: { all: 'observe', checks: {} } });
   await addPersonas(control, provider.id, gates.resource, meters.resource);
   await control.send('POST', '/personas', {
     name: 'Registry sync, partner agency',
@@ -43,8 +48,23 @@ export async function seed(control, standins) {
     scopes: ['gates:read'],
     resource: gates.resource,
   });
+  const made = await addClients(control, provider.id);
   await control.send('POST', '/releases', { note: 'First release of the trust' });
-  return true;
+  return made;
+}
+
+/** Consumers that are no clients of a provider, and one that is. */
+async function addClients(control, providerId) {
+  const add = async (name, owner, credential, roles = []) => {
+    const { client } = await control.send('POST', '/clients', { name, owner, contact: `${owner.split(' ')[0].toLowerCase()}@velmora.example`, roles });
+    return control.send('POST', `/clients/${client.id}/credentials`, credential);
+  };
+  const key = await add('Open data site', 'Commons desk', { kind: 'key', name: 'site, since spring' }, ['open-data']);
+  const basic = await add('Old billing job', 'Accounts office', { kind: 'basic', name: 'billing' });
+  await add('Canal logger fleet', 'Field works', { kind: 'provider-client', name: 'at Trust Sign-in', providerId, providerClient: 'canal-loggers' });
+  const { client } = await control.send('POST', '/clients', { name: 'Weather mirror', owner: 'Basin observatory', enabled: false });
+  await control.send('POST', `/clients/${client.id}/credentials`, { kind: 'key', name: 'trial' });
+  return { openDataKey: key.secret, billing: `billing:${basic.secret}` };
 }
 
 const from = (paths, change = {}) => ({ paths, split: 'none', stripPrefixes: [], table: [], unlisted: 'keep', fallback: [], ...change });

@@ -1,4 +1,4 @@
-import { nextCall } from './calls.mjs';
+import { nextCall, ownProof } from './calls.mjs';
 import { seededRandom } from './random.mjs';
 
 const PAUSE_MS = 700;
@@ -21,7 +21,8 @@ export function keepTrafficRunning(facts) {
 
 async function oneCall(facts, call) {
   const headers = { accept: 'application/json', ...(call.body ? { 'content-type': 'application/json' } : {}) };
-  const token = call.proof === 'none' || !call.caller ? null : await tokenOf(facts, call.caller);
+  Object.assign(headers, ownProof(call, facts.made));
+  const token = call.proof === 'none' || !call.caller || call.caller.proves ? null : await tokenOf(facts, call.caller);
   if (token) headers.authorization = `Bearer ${spoil(token, call.proof)}`;
   const answer = await fetch(facts.gatewayUrl + call.path, { method: call.method, headers, ...(call.body ? { body: JSON.stringify(call.body) } : {}) });
   await answer.arrayBuffer();

@@ -7,6 +7,8 @@ const SCREENS = [
   '/apis/new',
   '/providers',
   '/providers/new',
+  '/clients',
+  '/clients/open-data-site',
   '/bench',
   '/bench/get',
   '/bench/mint',
@@ -115,15 +117,16 @@ test('everything can be reached by keyboard', async ({ console: page }) => {
   await page.keyboard.type('positions post');
   await expect(page.getByRole('option').first()).toContainText('POST /headgates/gates/{gateId}/positions');
   await page.keyboard.press('Enter');
-  await expect(page).toHaveURL(/filter=/);
+  await expect(page).toHaveURL(/\/operations\/POST/);
+  await expect(page.getByRole('table', { name: /Checks of this operation/ })).toContainText('scope gates:operate');
+  await page.getByRole('link', { name: 'Headgates' }).click();
   const row = page.getByRole('listitem').first().getByRole('link');
   await row.focus();
   await page.keyboard.press('ArrowDown');
   await page.keyboard.press('Space');
   await expect(page.getByText('1 selected')).toBeVisible();
   await page.keyboard.press('Enter');
-  await expect(page.getByRole('dialog')).toBeVisible();
-  await page.keyboard.press('Escape');
+  await expect(page).toHaveURL(/\/operations\//);
   await page.keyboard.press('`');
   await expect(page.getByLabel('Path and query')).toBeVisible();
   await page.getByLabel('Path and query').focus();
@@ -203,6 +206,7 @@ test('every row of a list is a link with an address, and one line high', async (
     ['/apis', 'row', /\/apis\/\w+/],
     ['/providers', 'row', /\/providers\/\w+/],
     ['/releases', 'row', /\/releases\/\d+/],
+    ['/clients', 'listitem', /\/clients\/[\w-]+/],
     ['/traces', 'listitem', /\/traces\/[\w-]+/],
   ] as const) {
     await page.goto(origin + path);
@@ -226,13 +230,16 @@ test('every row of a list is a link with an address, and one line high', async (
     await expect(rows.first()).toBeVisible();
     for (const one of await rows.all()) expect((await one.boundingBox())?.height ?? 99).toBeLessThan(40);
   }
-  const link = page.getByRole('list', { name: 'Operations' }).getByRole('link').first();
-  await link.click();
+  const rows = page.getByRole('list', { name: 'Operations' });
+  await rows.getByRole('button', { name: 'scope gates:read' }).first().click();
   await expect(page).toHaveURL(/set=/);
   const address = page.url();
   await page.goto(`${origin}/`);
   await page.goto(address);
   await expect(page.getByRole('dialog')).toBeVisible();
+  await page.keyboard.press('Escape');
+  await rows.getByRole('link').first().click();
+  await expect(page).toHaveURL(/\/operations\/GET/);
 });
 
 test('a trace is sent again by the persona of the client that sent it', async ({ console: page }) => {

@@ -67,13 +67,13 @@ test('an API of one’s own: bring in, trust, require a scope, publish, call, re
   await page.getByRole('link', { name: 'Scopes and audience' }).click();
   await page.getByLabel('Identifier').fill(RESOURCE);
   await page.getByLabel('Audiences: one of these must be in aud').fill(RESOURCE);
-  await page.getByRole('button', { name: 'add a bearer scheme' }).click();
+  await page.getByRole('button', { name: 'a bearer token' }).click();
   await page.getByRole('button', { name: 'Set in the draft' }).click();
   await expect(page.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
   await page.getByRole('link', { name: 'Operations' }).click();
   await page.getByRole('checkbox', { name: 'Select GET /trees' }).check();
   await page.getByRole('button', { name: 'who may call', exact: true }).click();
-  await page.getByLabel('whoever holds a token').check();
+  await page.getByLabel('whoever proves who calls').check();
   await page.getByLabel('Add a scope').fill('trees:read');
   await page.getByRole('button', { name: 'Set in the draft' }).click();
   await expect(page.getByText('scope trees:read')).toBeVisible();
@@ -199,4 +199,86 @@ test('two more providers with tokens of other shapes, without looking an address
   await expect(page.getByText('changed, not published')).toBeVisible();
   await publish();
   expect([await ofTrust(), await ofRegistry(), await ofContractor()]).toEqual([200, 200, 200]);
+});
+
+test('an open operation is guarded by a key without breaking a call: observe, count, then enforce', async ({ page, empty }) => {
+  test.setTimeout(180_000);
+  const gateway = `http://127.0.0.1:${Number(new URL(empty.consoleUrl).port) + 1}`;
+  const fell = async (key?: string): Promise<number> =>
+    (await fetch(`${gateway}/orchards/trees/7`, { method: 'DELETE', headers: key === undefined ? {} : { 'x-api-key': key } })).status;
+  await signIn(page, empty.consoleUrl, empty.password);
+  expect(await fell()).toBe(200);
+  const publish = async (): Promise<void> => {
+    await page.getByRole('button', { name: 'Publish' }).click();
+    await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click();
+    await expect(page.getByText('nothing unpublished')).toBeVisible();
+  };
+
+  // A scheme for keys, then who may call, then observe, all from the page of the operation.
+  await page.getByRole('link', { name: /^APIs/ }).click();
+  await page.getByRole('link', { name: 'Orchards' }).click();
+  await page.getByRole('link', { name: 'Scopes and audience' }).click();
+  await page.getByRole('button', { name: 'an API key' }).click();
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
+  await page.getByRole('link', { name: 'Operations' }).click();
+  await page.getByRole('link', { name: /DELETE \/trees\/\{treeId\}/ }).click();
+  await expect(page.getByRole('table', { name: /Checks of this operation/ })).toContainText('Nothing: anyone, nobody has decided');
+  await page.getByRole('button', { name: 'who may call', exact: true }).click();
+  await page.getByLabel('whoever proves who calls').check();
+  await page.getByLabel('Security scheme').selectOption('key');
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByRole('table', { name: /Checks of this operation/ })).toContainText('A key of a client that is on, in the header x-api-key');
+  await page.getByRole('button', { name: 'what refuses, and what only observes' }).click();
+  await page.getByLabel(/every check only observes/).check();
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByRole('button', { name: 'observes' })).toHaveCount(3);
+  await publish();
+
+  // Nothing breaks, and what enforcing would refuse is counted before the switch, with its traces.
+  expect(await Promise.all([fell(), fell(), fell('a guess')])).toEqual([200, 200, 200]);
+  await expect(page.getByRole('link', { name: '3 would have been refused' })).toBeVisible({ timeout: 20_000 });
+  await page.getByRole('link', { name: '3 would have been refused' }).click();
+  await expect(page.getByRole('listitem')).toHaveCount(3);
+  await page.getByRole('listitem').filter({ hasText: 'belongs to no client' }).getByRole('link').first().click();
+  await expect(page.getByRole('heading', { name: 'Why it would have stopped at API key' })).toBeVisible();
+  await expect(page.getByText('Enforcing, the caller would have been told 401')).toBeVisible();
+  await page.getByRole('link', { name: 'Overlook' }).click();
+  await expect(page.getByText('DELETE /trees/{treeId} only observes')).toBeVisible();
+  await expect(page.getByText('Enforcing would have refused 3 of', { exact: false })).toBeVisible();
+
+  // A client gets a key, which works at once; then the checks refuse.
+  await page.getByRole('link', { name: /^Clients/ }).click();
+  await expect(page.getByText('No client yet')).toBeVisible();
+  await page.getByRole('button', { name: 'Add a client' }).click();
+  await page.getByRole('button', { name: 'Add it' }).click();
+  await expect(page.getByText('A client needs a name')).toBeVisible();
+  await page.getByLabel('Name', { exact: true }).fill('Forester');
+  await page.getByRole('button', { name: 'Add it' }).click();
+  await page.getByRole('button', { name: 'Give it a proof' }).click();
+  await page.getByLabel('What you call it').fill('saw');
+  await page.getByRole('button', { name: 'Give it, at once' }).click();
+  const key = (await page.locator('[data-secret]').textContent())?.trim() ?? '';
+  expect(key).toMatch(/^vrk_/);
+  await page.getByRole('button', { name: 'I have put it away' }).click();
+  await expect(page.getByText(key)).toHaveCount(0);
+  await page.getByRole('link', { name: /^APIs/ }).click();
+  await page.getByRole('link', { name: 'Orchards' }).click();
+  await page.getByRole('checkbox', { name: 'Select DELETE /trees/{treeId}' }).check();
+  await page.getByRole('button', { name: 'modes', exact: true }).last().click();
+  await expect(page.getByRole('link', { name: '3 would have been refused' })).toBeVisible();
+  await page.getByLabel('as the API says').check();
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await publish();
+  expect([await fell(), await fell('a guess'), await fell(key)]).toEqual([401, 401, 200]);
+
+  // Revoked, it is over at once; the trace says whose it was.
+  await page.getByRole('link', { name: /^Clients/ }).click();
+  await page.getByRole('listitem').getByRole('link').click();
+  await page.getByRole('button', { name: 'revoke' }).click();
+  await page.getByRole('button', { name: 'Revoke at once' }).click();
+  await expect(page.getByText(/In force on the node after/)).toBeVisible();
+  expect(await fell(key)).toBe(401);
+  await page.getByRole('link', { name: 'Traces' }).click();
+  await expect(page.getByRole('listitem').filter({ hasText: 'The key “saw” of Forester was revoked' })).toBeVisible();
 });

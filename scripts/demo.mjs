@@ -48,10 +48,14 @@ try {
     gatewayUrl: `http://127.0.0.1:${portBase + 1}`,
     operator: { name: 'operator', password },
     standins,
+    // Keys and secrets that the demo gave its clients; the control plane keeps hashes only.
+    made: kept?.made ?? null,
   };
-  writeFileSync(marker, `${JSON.stringify(facts, null, 2)}\n`, { mode: 0o600 });
   const control = new ControlClient(consoleUrl, facts.controlToken);
-  if (await seed(control, standins)) await writeHistory(control, secretOf('node-token'), standins);
+  const made = await seed(control, standins);
+  if (made) facts.made = made;
+  writeFileSync(marker, `${JSON.stringify(facts, null, 2)}\n`, { mode: 0o600 });
+  if (made) await writeHistory(control, secretOf('node-token'), standins, made);
   console.log(`
 Virga Ridge is running with the data of the Velmora Basin Water Trust (made up).
 

@@ -228,7 +228,7 @@ describe('guarding an open API without breaking a call', () => {
     const page = await server.ok<OperationPage>('GET', `/apis/${apiId}/operations/${encodeURIComponent(OPEN)}`);
     const check = (step: string) => page.checks.find((one) => one.step === step);
     expect(check('credential')).toMatchObject({ mode: 'observe', modeSetAt: 'operation', wouldRefuse: 20 });
-    expect(check('key')).toMatchObject({ wouldRefuse: 1, passed: 20 });
+    expect(check('key')).toMatchObject({ wouldRefuse: 1, passed: 0 });
     expect(check('rights')).toMatchObject({ wouldRefuse: 21, part: 'access' });
     expect(check('route')).toMatchObject({ mode: null, setAt: 'gateway' });
     const fall = await server.ok<FallView>('GET', '/overlook/fall?minutes=60');

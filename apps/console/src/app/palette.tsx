@@ -1,8 +1,9 @@
 import Dialog from '@mui/material/Dialog';
-import { useQueries, useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useQueries, useQuery } from '@tanstack/react-query';
 import { useContext, useEffect, useMemo, useState, type KeyboardEvent } from 'react';
 import { useNavigate } from 'react-router';
-import { apisQuery, operationsQuery } from '../features/apis/queries';
+import { apisQuery, operationPath, operationsQuery } from '../features/apis/queries';
+import { clientsQuery } from '../features/clients/queries';
 import { personasQuery } from '../features/personas/queries';
 import { ProbeContext } from '../features/probe/probe-state';
 import { providersQuery } from '../features/providers/queries';
@@ -87,15 +88,18 @@ function useTargets(): Target[] {
   const apis = useQuery(apisQuery);
   const providers = useQuery(providersQuery);
   const personas = useQuery(personasQuery);
+  const clients = useInfiniteQuery(clientsQuery(''));
   const operations = useQueries({ queries: (apis.data?.items ?? []).map((item) => operationsQuery(item.id)) });
   const to = (kind: string, name: string, path: string): Target => ({ kind, name, go: () => void navigate(path) });
   return [
     to('Screen', 'Overlook', '/'),
     to('Screen', 'APIs', '/apis'),
     to('Screen', 'Providers', '/providers'),
+    to('Screen', 'Clients', '/clients'),
     to('Screen', 'Personas', '/personas'),
     to('Screen', 'Traces', '/traces'),
     to('Screen', 'Refusals, newest first', '/traces?outcome=refused'),
+    to('Screen', 'What would have been refused, newest first', '/traces?outcome=would-refuse'),
     to('Screen', 'Releases', '/releases'),
     to('Screen', 'Bench, read and verify a token', '/bench'),
     to('Screen', 'Bench, get a token', '/bench/get'),
@@ -109,12 +113,13 @@ function useTargets(): Target[] {
     { kind: 'Action', name: 'Switch between light and dark', go: mode.toggle },
     ...(apis.data?.items ?? []).map((item) => to('API', `${item.name} ${item.version}`, `/apis/${item.id}`)),
     ...(providers.data?.items ?? []).map((item) => to('Provider', item.name, `/providers/${item.id}`)),
+    ...(clients.data?.pages.flatMap((page) => page.items) ?? []).map((item) => to('Client', item.name, `/clients/${item.id}`)),
     ...(personas.data?.items ?? []).map((item) => to('Persona', item.name, '/personas')),
     ...operations.flatMap((result, index) => {
       const owner = apis.data?.items[index];
       return owner
         ? (result.data?.items ?? []).map((item) =>
-            to(`Operation of ${owner.name}`, `${item.method} ${owner.basePath}${item.path}`, `/apis/${owner.id}?filter=${encodeURIComponent(item.path)}`),
+            to(`Operation of ${owner.name}`, `${item.method} ${owner.basePath}${item.path}`, operationPath(owner.id, item.id)),
           )
         : [];
     }),

@@ -14,13 +14,19 @@ import { Strip } from './strip';
 interface Entry {
   readonly to: string;
   readonly word: string;
-  readonly count?: 'apiCount' | 'providerCount' | 'personaCount';
+  readonly count?: 'apiCount' | 'providerCount' | 'clientCount' | 'personaCount';
 }
 
 /** The order of work, top to bottom. */
 const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry[] }[] = [
   { name: 'Bring in', entries: [{ to: '/apis', word: 'APIs', count: 'apiCount' }] },
-  { name: 'Trust', entries: [{ to: '/providers', word: 'Providers', count: 'providerCount' }] },
+  {
+    name: 'Trust',
+    entries: [
+      { to: '/providers', word: 'Providers', count: 'providerCount' },
+      { to: '/clients', word: 'Clients', count: 'clientCount' },
+    ],
+  },
   {
     name: 'Prove',
     entries: [

@@ -18,27 +18,33 @@ export interface DraftForm<Patch extends FieldValues> {
   readonly saving: boolean;
 }
 
+/** How the answer to saving is read: what was kept, and what is said of it. */
+interface Reading<View, Answer> {
+  readonly of: (answer: Answer) => View;
+  readonly done: (answer: Answer) => string;
+}
+
 /**
  * Edits a part of the draft: checked by its DTO while typing and by the control API on saving, whose pointers are put
  * beside their fields. After saving, the form holds what the control API kept.
  */
-export function useDraftForm<Patch extends FieldValues, View>(
+export function useDraftForm<Patch extends FieldValues, View, Answer = View>(
   path: string,
   dto: new () => Patch,
   view: View,
   valuesOf: (view: View) => Patch,
-  done = 'Set in the draft',
+  reading: Reading<View, Answer> = { of: (answer) => answer as unknown as View, done: () => 'Set in the draft' },
 ): DraftForm<Patch> {
   const form = useForm<Patch>({ defaultValues: valuesOf(view) as DefaultValues<Patch>, resolver: classValidatorResolver(dto), mode: 'onTouched' });
   const client = useQueryClient();
   const { enqueueSnackbar } = useSnackbar();
   const [left, setLeft] = useState<unknown>(null);
   const save = useMutation({
-    mutationFn: (patch: Patch) => control.patch<View>(path, patch),
+    mutationFn: (patch: Patch) => control.patch<Answer>(path, patch),
     onSuccess: async (saved) => {
       setLeft(null);
-      form.reset(valuesOf(saved));
-      enqueueSnackbar(done);
+      form.reset(valuesOf(reading.of(saved)));
+      enqueueSnackbar(reading.done(saved));
       await client.invalidateQueries();
     },
     onError: (error) => setLeft(showProblems(form, error)),

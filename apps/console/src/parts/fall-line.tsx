@@ -4,7 +4,7 @@ import { Mark, markOf } from './mark';
 import { took } from './time';
 
 /** Steps that every request has in its way; the others show only when something happened there. */
-const ALWAYS: readonly StepId[] = ['route', 'credential', 'token', 'rights', 'upstream'];
+const ALWAYS: readonly StepId[] = ['route', 'credential', 'rights', 'upstream'];
 
 /** One request as a line through its checks; it ends where the request ended, and what it did not reach stays pale. */
 export function FallLine({

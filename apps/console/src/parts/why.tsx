@@ -19,12 +19,19 @@ export function useWhyState(): WhyState {
   return useMemo(() => ({ facts, show: setFacts }), [facts]);
 }
 
+const FOUND_CLASS: Readonly<Partial<Record<StepView['outcome'], string>>> = { refuse: 'mono rust', 'would-refuse': 'mono ochre' };
+
+function titleOf({ outcome, name }: StepView): string {
+  if (outcome === 'refuse') return `Why it stopped at ${name}`;
+  return outcome === 'would-refuse' ? `Why it would have stopped at ${name}` : name;
+}
+
 /** The explanation of one step: the sentence, the values compared, what to do, the clause. */
 export function Why({ step, link, title }: WhyFacts & { readonly title?: string }) {
   return (
     <div className="stack" aria-live="polite">
       <div>
-        <h2>{title ?? (step.outcome === 'refuse' ? `Why it stopped at ${step.name}` : step.name)}</h2>
+        <h2>{title ?? titleOf(step)}</h2>
         <div>{step.sentence}</div>
       </div>
       {step.comparisons.length > 0 && (
@@ -43,7 +50,7 @@ export function Why({ step, link, title }: WhyFacts & { readonly title?: string 
                 <td className="mono" style={{ overflowWrap: 'anywhere' }}>
                   {item.wanted}
                 </td>
-                <td className={step.outcome === 'refuse' ? 'mono rust' : 'mono'} style={{ overflowWrap: 'anywhere' }}>
+                <td className={FOUND_CLASS[step.outcome] ?? 'mono'} style={{ overflowWrap: 'anywhere' }}>
                   {item.found ?? 'nothing'}
                 </td>
               </tr>
@@ -59,7 +66,8 @@ export function Why({ step, link, title }: WhyFacts & { readonly title?: string 
       <div className="quiet small">
         {step.toldStatus !== null && (
           <>
-            The caller was told {step.toldStatus}, “{step.toldTitle}”, and no more.{' '}
+            {step.outcome === 'would-refuse' ? 'Enforcing, the caller would have been told' : 'The caller was told'} {step.toldStatus}, “{step.toldTitle}”, and
+            no more.{' '}
           </>
         )}
         {step.standard && <>{step.standard}. </>}

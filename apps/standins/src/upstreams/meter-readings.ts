@@ -63,6 +63,19 @@ export function meterReadings(address: string): Server {
       },
       {
         method: 'GET',
+        path: '/basin-volumes',
+        handle: () => ({ status: 200, body: { cubicMetres: Math.round(readings.reduce((sum, reading) => sum + reading.cubicMetres, 0)) } }),
+      },
+      {
+        method: 'GET',
+        path: '/meters/{meterId}/bill',
+        handle: ({ params, query }) => {
+          const cubicMetres = of(params['meterId'] ?? '', query).reduce((sum, reading) => sum + reading.cubicMetres, 0);
+          return { status: 200, body: { meterId: params['meterId'], cubicMetres, owed: Math.round(cubicMetres * 0.31 * 100) / 100 } };
+        },
+      },
+      {
+        method: 'GET',
         path: '/v0/export',
         handle: () => ({ status: 200, body: { readings, keepers: METERS.map((meterId) => `${meterId.toLowerCase()}@velmora.example`) } }),
       },

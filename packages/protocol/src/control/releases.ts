@@ -55,6 +55,7 @@ export class StandingView {
   @IsInt() apiCount: number;
   @IsInt() providerCount: number;
   @IsInt() personaCount: number;
+  @IsInt() clientCount: number;
 }
 
 export class PublishInput {

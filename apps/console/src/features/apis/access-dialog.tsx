@@ -1,3 +1,4 @@
+import { takesTokens, type SchemeType } from '@virga/core';
 import Button from '@mui/material/Button';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
@@ -10,6 +11,16 @@ import { Link } from 'react-router';
 import { api as control } from '../../client/api';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
+
+const PROOFS: Readonly<Record<SchemeType, string>> = {
+  oauth2: 'a token',
+  openIdConnect: 'a token',
+  'http-bearer': 'a token',
+  apiKey: 'a key',
+  'http-basic': 'name and secret',
+  mutualTLS: 'a client certificate',
+  unsupported: 'what nobody can prove,',
+};
 
 type Kind = 'inherit' | 'public' | 'required';
 
@@ -26,9 +37,7 @@ export function AccessDialog({
   const before = operations === null ? api.access : operations.length === 1 ? (operations[0]?.access ?? null) : null;
   const [kind, setKind] = useState<Kind | null>(before === null ? (operations?.length === 1 ? 'inherit' : null) : before.kind === 'open' ? null : before.kind);
   const [alternatives, setAlternatives] = useState<AlternativeDto[]>(() =>
-    before?.alternatives && before.alternatives.length > 0
-      ? before.alternatives
-      : [{ schemes: [{ scheme: api.schemes.find((scheme) => scheme.type !== 'unsupported')?.name ?? '', scopes: [], match: 'all' }] }],
+    before?.alternatives && before.alternatives.length > 0 ? before.alternatives : [{ schemes: [freshRequirement(api)] }],
   );
   const client = useQueryClient();
   const save = useMutation({
@@ -64,7 +73,7 @@ export function AccessDialog({
             <input type="radio" name="kind" checked={kind === 'public'} onChange={() => setKind('public')} /> anyone: this is meant to be public
           </label>
           <label className="check">
-            <input type="radio" name="kind" checked={kind === 'required'} onChange={() => setKind('required')} disabled={noScheme} /> whoever holds a token
+            <input type="radio" name="kind" checked={kind === 'required'} onChange={() => setKind('required')} disabled={noScheme} /> whoever proves who calls
             {noScheme && (
               <span className="quiet">
                 {' '}
@@ -90,6 +99,13 @@ export function AccessDialog({
   );
 }
 
+/** A requirement to begin with: the first scheme that can be proved. */
+const freshRequirement = (api: ApiView): RequirementDto => ({
+  scheme: (api.schemes.find((scheme) => scheme.type !== 'unsupported') ?? api.schemes[0])?.name ?? '',
+  scopes: [],
+  match: 'all',
+});
+
 function Alternatives({
   api,
   value,
@@ -100,7 +116,7 @@ function Alternatives({
   readonly onChange: (value: AlternativeDto[]) => void;
 }) {
   const replace = (index: number, alternative: AlternativeDto) => onChange(value.map((item, at) => (at === index ? alternative : item)));
-  const fresh = (): RequirementDto => ({ scheme: api.schemes[0]?.name ?? '', scopes: [], match: 'all' });
+  const fresh = (): RequirementDto => freshRequirement(api);
   return (
     <div className="stack">
       {value.map((alternative, index) => (
@@ -151,6 +167,8 @@ function Requirement({
 }) {
   const [typed, setTyped] = useState('');
   const scheme = api.schemes.find((item) => item.name === value.scheme);
+  // Only tokens have scopes; a contract may list roles in their place, which are shown as they are.
+  const asksScopes = scheme === undefined || takesTokens(scheme.type) || value.scopes.length > 0;
   const known = api.resource.scopes.map((scope) => scope.name).filter((name) => !value.scopes.includes(name));
   const add = (scope: string) => {
     if (scope !== '' && !value.scopes.includes(scope)) onChange({ ...value, scopes: [...value.scopes, scope] });
@@ -160,7 +178,7 @@ function Requirement({
     <div className="stack" style={{ gap: 6 }}>
       <div className="row wrap">
         {!first && <b>and</b>}
-        <span>a token of scheme</span>
+        <span>{PROOFS[scheme?.type ?? 'unsupported']} of scheme</span>
         <select
           aria-label="Security scheme"
           className="plain"
@@ -172,26 +190,30 @@ function Requirement({
             <option key={item.name}>{item.name}</option>
           ))}
         </select>
-        <span>with</span>
-        <select
-          aria-label="All or any of the scopes"
-          className="plain"
-          style={{ width: 'auto' }}
-          value={value.match}
-          onChange={(event) => onChange({ ...value, match: event.target.value as 'all' | 'any' })}
-        >
-          <option value="all">all of the scopes</option>
-          <option value="any">any of the scopes</option>
-        </select>
+        {asksScopes && (
+          <>
+            <span>with</span>
+            <select
+              aria-label="All or any of the scopes"
+              className="plain"
+              style={{ width: 'auto' }}
+              value={value.match}
+              onChange={(event) => onChange({ ...value, match: event.target.value as 'all' | 'any' })}
+            >
+              <option value="all">all of the scopes</option>
+              <option value="any">any of the scopes</option>
+            </select>
+          </>
+        )}
         <button type="button" className="link small" onClick={onRemove}>
           drop
         </button>
       </div>
       {scheme?.type === 'unsupported' && <span className="rust small">{scheme.declared} is not checked yet: nobody can meet it.</span>}
-      {scheme && scheme.type !== 'unsupported' && scheme.providers.length === 0 && (
+      {scheme && takesTokens(scheme.type) && scheme.providers.length === 0 && (
         <span className="rust small">No provider is bound to {scheme.name}: nobody can meet it. Bind one under “Scopes and audience”.</span>
       )}
-      <div className="row wrap" style={{ gap: 4 }}>
+      <div className="row wrap" style={{ gap: 4, display: asksScopes ? undefined : 'none' }}>
         {value.scopes.map((scope) => (
           <button
             type="button"

@@ -1,13 +1,11 @@
-import { useQuery } from '@tanstack/react-query';
 import { ApiPatch, type ApiView, type CorsDto, type TokenOverrideDto } from '@virga/protocol';
 import { useState } from 'react';
 import { useFieldArray, type UseFormReturn } from 'react-hook-form';
-import { Link } from 'react-router';
 import { useStanding } from '../../client/standing';
 import { Copyable } from '../../parts/copy';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
 import { Field } from '../../parts/field';
-import { providersQuery } from '../providers/queries';
+import { SchemesSection } from './schemes-section';
 import { TOKEN_MEMBERS, TokenField, type TokenMember } from './token-fields';
 
 const NO_CORS: CorsDto = { origins: [], credentials: false, requestHeaders: ['authorization', 'content-type'], exposedHeaders: [], maxAgeSeconds: 600 };
@@ -26,7 +24,7 @@ export function AccessTab({ api }: { readonly api: ApiView }) {
           <Tokens form={form} />
         </div>
         <div className="stack">
-          <Schemes form={form} />
+          <SchemesSection form={form} />
           <Browsers form={form} />
         </div>
       </div>
@@ -112,80 +110,6 @@ function DecryptionKeys({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
         onChange={(event) => form.setValue('token.decryptionKeys', event.target.value, { shouldDirty: true })}
       />
     </Field>
-  );
-}
-
-function Schemes({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
-  const { data: providers } = useQuery(providersQuery);
-  const schemes = form.watch('schemes') ?? [];
-  const list = useFieldArray({ control: form.control, name: 'schemes' });
-  const bind = (index: number, id: string, on: boolean) => {
-    const before = schemes[index]?.providers ?? [];
-    form.setValue(`schemes.${index}.providers`, on ? [...before, id] : before.filter((item) => item !== id), { shouldDirty: true });
-  };
-  return (
-    <section className="stack">
-      <h2>Security schemes and who proves them</h2>
-      {list.fields.length === 0 && <p className="quiet">The contract declares none. Add one to be able to ask for a token.</p>}
-      {providers?.items.length === 0 && (
-        <p>
-          No provider is trusted yet. <Link to="/providers/new">Trust one</Link>
-        </p>
-      )}
-      {list.fields.map((field, index) => {
-        const scheme = schemes[index];
-        return (
-          <div key={field.id} style={{ borderBottom: '1px solid var(--hairline)', paddingBottom: 8 }}>
-            <div className="row">
-              <input aria-label="Name of the scheme" className="plain mono" style={{ width: 180 }} {...form.register(`schemes.${index}.name`)} />
-              <span className="quiet small">{scheme?.declared}</span>
-              <button type="button" className="link small" onClick={() => list.remove(index)}>
-                drop
-              </button>
-            </div>
-            {scheme?.metadataUrl && scheme.providers.length === 0 && (
-              <div className="small">
-                The contract names <Copyable text={scheme.metadataUrl} />{' '}
-                <Link to={`/providers/new?issuer=${encodeURIComponent(scheme.metadataUrl.replace(/\/\.well-known\/openid-configuration$/, ''))}`}>
-                  look at this provider
-                </Link>
-              </div>
-            )}
-            {scheme?.type === 'unsupported' ? (
-              <div className="rust small">Not checked yet: operations that ask for it refuse everyone.</div>
-            ) : (
-              providers?.items.map((provider) => (
-                <label key={provider.id} className="check">
-                  <input
-                    type="checkbox"
-                    checked={scheme?.providers.includes(provider.id) ?? false}
-                    onChange={(event) => bind(index, provider.id, event.target.checked)}
-                  />{' '}
-                  tokens of {provider.name}
-                </label>
-              ))
-            )}
-          </div>
-        );
-      })}
-      <div>
-        <button
-          type="button"
-          className="link"
-          onClick={() =>
-            list.append({
-              name: `token${list.fields.length > 0 ? list.fields.length + 1 : ''}`,
-              type: 'http-bearer',
-              declared: 'http bearer',
-              metadataUrl: null,
-              providers: providers?.items.length === 1 ? [providers.items[0]?.id ?? ''] : [],
-            })
-          }
-        >
-          add a bearer scheme
-        </button>
-      </div>
-    </section>
   );
 }
 

@@ -82,7 +82,13 @@ export function ApiListScreen() {
                       <Mark kind="refused" word="nobody decided" /> {count(item.openCount)} open to anyone
                     </span>
                   ) : (
-                    <span className="quiet">{item.publicCount > 0 ? `${item.publicCount} said public` : 'a token everywhere'}</span>
+                    <span className="quiet">{item.publicCount > 0 ? `${item.publicCount} said public` : 'proof everywhere'}</span>
+                  )}
+                  {item.observedCount > 0 && (
+                    <span className="ochre">
+                      {' '}
+                      <Mark kind="would-refuse" word="only observing" /> {count(item.observedCount)} only observe
+                    </span>
                   )}
                 </td>
                 <td className="number">{count(item.requests)}</td>

@@ -2,14 +2,15 @@ import { useQuery } from '@tanstack/react-query';
 import type { ApiView, OperationView } from '@virga/protocol';
 import { useContext, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { Mark } from '../../parts/mark';
+import { Mark, type MarkKind } from '../../parts/mark';
 import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
 import { VirtualList } from '../../parts/virtual-list';
 import { ProbeContext } from '../probe/probe-state';
 import { AccessDialog } from './access-dialog';
-import { operationsQuery } from './queries';
+import { ModesDialog } from './modes-dialog';
+import { operationPath, operationsQuery } from './queries';
 import { TokenDialog } from './token-dialog';
 
 /** Where a rule was set is left out on narrow screens; the row’s link says it. */
@@ -22,6 +23,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [several, setSetting] = useState<readonly OperationView[] | 'api' | null>(null);
   const [tokens, setTokens] = useState<readonly OperationView[] | null>(null);
+  const [modes, setModes] = useState<readonly OperationView[] | 'api' | null>(null);
   const filter = query.get('filter') ?? '';
   const show = query.get('show') ?? '';
   const all = useMemo(() => data?.items ?? [], [data]);
@@ -47,6 +49,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
             <option value="">all</option>
             <option value="open">open, nobody decided</option>
             <option value="public">said public</option>
+            <option value="observed">only observing</option>
             <option value="changed">not published</option>
             <option value="unmet">met by nobody</option>
           </select>
@@ -59,6 +62,10 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
           <button className="link" onClick={() => setSetting('api')}>
             who may call by default
           </button>
+          ,{' '}
+          <button className="link" onClick={() => setModes('api')}>
+            modes
+          </button>
         </span>
         <span>
           For the selected:{' '}
@@ -69,6 +76,10 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
           <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setTokens(selected)}>
             tokens
           </button>
+          ,{' '}
+          <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setModes(selected)}>
+            modes
+          </button>
         </span>
       </div>
       <ProblemNotice error={error} />
@@ -78,16 +89,13 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
         chosen={chosen}
         onToggle={toggle}
         onToggleAll={(on) => setChosen(on ? new Set(items.map((item) => item.id)) : new Set())}
-        linkOf={(item) => {
-          const next = new URLSearchParams(query);
-          next.set('set', item.id);
-          return `?${next.toString()}`;
-        }}
+        onSet={(item) => put('set', item.id)}
       />
       <p className="small quiet">
-        <Mark kind="passed" word="" /> must pass &ensp; <Mark kind="skipped" word="" /> not asked &ensp; <Mark kind="refused" word="" /> nobody can meet it
-        &ensp; a line under a method: it changes state &ensp; space selects, Enter sets who may call
+        <Mark kind="passed" word="" /> must pass &ensp; <Mark kind="would-refuse" word="" /> only observes &ensp; <Mark kind="skipped" word="" /> not asked
+        &ensp; <Mark kind="refused" word="" /> nobody can meet it &ensp; a line under a method: it changes state &ensp; space selects, Enter opens the operation
       </p>
+      {modes && <ModesDialog api={api} operations={modes === 'api' ? null : modes} onClose={() => setModes(null)} />}
       {tokens && <TokenDialog api={api} operations={tokens} onClose={() => setTokens(null)} />}
       {setting && setting.length > 0 && (
         <AccessDialog
@@ -109,15 +117,15 @@ function Table({
   chosen,
   onToggle,
   onToggleAll,
-  linkOf,
+  onSet,
 }: {
   readonly items: readonly OperationView[];
   readonly api: ApiView;
   readonly chosen: ReadonlySet<string>;
   readonly onToggle: (id: string) => void;
   readonly onToggleAll: (on: boolean) => void;
-  /** The address at which one operation is open. */
-  readonly linkOf: (item: OperationView) => string;
+  /** Opens the question who may call one operation. */
+  readonly onSet: (item: OperationView) => void;
 }) {
   const probe = useContext(ProbeContext);
   return (
@@ -146,7 +154,7 @@ function Table({
         height={(all) => `min(${all + 4}px, calc(100vh - 330px))`}
         row={(item) => ({
           className: chosen.has(item.id) ? 'chosen' : '',
-          to: linkOf(item),
+          to: operationPath(api.id, item.id),
           name: `${item.method} ${item.path}${item.summary ? ` (${item.summary})` : ''}: ${wordsOf(item)}; set at ${placeOf(item)}`,
           onKey: (event) => {
             if (event.key !== ' ') return;
@@ -161,7 +169,9 @@ function Table({
               </span>
               <span className="clip">
                 {item.unmet.length > 0 && <b className="rust">nobody gets in </b>}
-                <span className={item.effective === 'open' ? 'rust' : item.effective === 'public' ? 'ochre' : ''}>{item.who}</span>
+                <button className={WHO_CLASS[item.effective]} onClick={() => onSet(item)} title="Say who may call">
+                  {item.who}
+                </button>
                 {item.liveWho !== null && <span className="ochre">, not published</span>}
                 {item.tokenWords !== '' && <span className="quiet small">, {item.tokenWords}</span>}
               </span>
@@ -184,11 +194,14 @@ function Table({
   );
 }
 
+const WHO_CLASS = { open: 'in-row rust', public: 'in-row ochre', required: 'in-row' } as const;
+
 /** All that a row says about who may call, in full: the cell has one line. */
 function wordsOf(item: OperationView): string {
   return [
     item.who,
     item.tokenWords,
+    item.observed.length > 0 ? `only observing: ${item.observed.join(', ')}` : '',
     item.liveWho === null ? '' : `not published; live: ${item.liveWho}`,
     item.unmet.length === 0 ? '' : `${item.unmet.join(', ')} has no provider or is not checked: nobody gets in`,
   ]
@@ -196,11 +209,11 @@ function wordsOf(item: OperationView): string {
     .join('; ');
 }
 
-/** What each check does for an operation: credential, token, rights. */
-function marks(item: OperationView): ('passed' | 'skipped' | 'refused')[] {
+/** What each check does for an operation: credential, proof of it, rights. */
+function marks(item: OperationView): MarkKind[] {
   if (item.effective !== 'required') return ['skipped', 'skipped', 'skipped'];
   if (item.unmet.length > 0) return ['refused', 'refused', 'refused'];
-  return ['passed', 'passed', 'passed'];
+  return (['credential', 'token', 'rights'] as const).map((check) => (item.observed.includes(check) ? 'would-refuse' : 'passed'));
 }
 
 function placeOf(item: OperationView): string {
@@ -214,6 +227,8 @@ function fits(item: OperationView, filter: string, show: string): boolean {
     case 'open':
     case 'public':
       return item.effective === show;
+    case 'observed':
+      return item.observed.length > 0;
     case 'changed':
       return item.liveWho !== null;
     case 'unmet':

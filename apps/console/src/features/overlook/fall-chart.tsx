@@ -6,7 +6,7 @@ import { useMemo } from 'react';
 import { useNavigate } from 'react-router';
 import { withQuery } from '../../client/api';
 import { count } from '../../parts/time';
-import { streaksOf } from './streaks';
+import { streaksOf, type Streak } from './streaks';
 
 const WIDTH = 790;
 const FIELD = 628;
@@ -18,10 +18,10 @@ const ALWAYS: readonly StepId[] = ['route', 'credential', 'token', 'rights'];
 /** The fall: requests enter at the ridge, thin out from layer to layer, and reach the ground when they are forwarded. */
 export function FallChart({ fall }: { readonly fall: FallView }) {
   const navigate = useNavigate();
-  const layers = fall.layers.filter((layer) => layer.step !== 'upstream' && (ALWAYS.includes(layer.step) || layer.stopped > 0));
+  const layers = fall.layers.filter((layer) => layer.step !== 'upstream' && (ALWAYS.includes(layer.step) || layer.stopped > 0 || layer.wouldStop > 0));
   const upstream = fall.layers.find((layer) => layer.step === 'upstream');
-  // Refusals last, so that they lie on top.
-  const streaks = useMemo(() => streaksOf(fall).sort((a, b) => Number(a.step !== null) - Number(b.step !== null)), [fall]);
+  // Refusals last, so that they lie on top; before them what would have been refused.
+  const streaks = useMemo(() => streaksOf(fall).sort((a, b) => depthOf(a) - depthOf(b)), [fall]);
   const x = scaleLinear([fall.from, fall.to], [0, FIELD]);
   const y = (step: StepId | null) => {
     const index = step === null || step === 'upstream' ? layers.length : layers.findIndex((layer) => layer.step === step);
@@ -60,8 +60,8 @@ export function FallChart({ fall }: { readonly fall: FallView }) {
               open({
                 since: Math.floor(streak.at - fall.sliceMs),
                 until: Math.ceil(streak.at + fall.sliceMs),
-                outcome: refused ? 'refused' : 'passed',
-                step: streak.step ?? undefined,
+                outcome: refused ? 'refused' : streak.would === null ? 'passed' : 'would-refuse',
+                step: streak.step ?? streak.would ?? undefined,
               })
             }
           >
@@ -69,11 +69,12 @@ export function FallChart({ fall }: { readonly fall: FallView }) {
               x1={at}
               x2={at}
               y1={TOP}
-              y2={end}
+              y2={streak.would === null ? end : y(streak.would)}
               stroke={refused ? 'var(--rust)' : 'var(--rain)'}
               strokeWidth={refused ? 1.5 : 1}
               strokeOpacity={refused ? 0.9 : 0.5}
             />
+            {streak.would !== null && <line x1={at} x2={at} y1={y(streak.would)} y2={end} stroke="var(--ochre)" strokeWidth={1.6} strokeDasharray="1.6 3.4" />}
             {refused && streak.step !== 'upstream' && (
               <line x1={at} x2={at} y1={end} y2={end + 16} stroke="var(--rust)" strokeWidth={1.5} strokeDasharray="1.5 3" />
             )}
@@ -94,7 +95,7 @@ export function FallChart({ fall }: { readonly fall: FallView }) {
           layer={layer}
           y={y(layer.step) - 18}
           share={percent(layer.stopped)}
-          onOpen={() => open({ outcome: 'refused', step: layer.step })}
+          onOpen={() => open({ outcome: layer.stopped > 0 ? 'refused' : layer.wouldStop > 0 ? 'would-refuse' : 'refused', step: layer.step })}
         />
       ))}
       {upstream && (
@@ -116,6 +117,9 @@ export function FallChart({ fall }: { readonly fall: FallView }) {
     </svg>
   );
 }
+
+/** What lies on top of what. */
+const depthOf = ({ step, would }: Streak): number => (step === null ? (would === null ? 0 : 1) : 2);
 
 function Ridgeline({ slices, x }: { readonly slices: readonly FallSlice[]; readonly x: (at: number) => number }) {
   const most = max(slices, (slice) => slice.total) || 1;
@@ -163,7 +167,7 @@ function TimeAxis({ fall, x }: { readonly fall: FallView; readonly x: (at: numbe
 }
 
 function LayerLabel({ layer, y, share, onOpen }: { readonly layer: FallLayer; readonly y: number; readonly share: string; readonly onOpen: () => void }) {
-  const first = layer.reasons[0];
+  const first = layer.reasons[0] ?? layer.wouldReasons[0];
   return (
     <g
       transform={`translate(${FIELD + 14} ${y})`}
@@ -172,22 +176,28 @@ function LayerLabel({ layer, y, share, onOpen }: { readonly layer: FallLayer; re
       role="link"
       tabIndex={0}
       onKeyDown={(event) => event.key === 'Enter' && onOpen()}
-      aria-label={`${layer.name}: ${layer.stopped} stopped. Open the traces`}
+      aria-label={`${layer.name}: ${layer.stopped} stopped${layer.wouldStop > 0 ? `, ${layer.wouldStop} would have been` : ''}. Open the traces`}
     >
       <rect x={-6} y={-14} width={WIDTH - FIELD - 6} height={50} fill="transparent" />
       <text fontWeight={700}>{layer.name}</text>
       <text x={WIDTH - FIELD - 16} textAnchor="end" className="quiet">
         {layer.stopped > 0 ? share : ''}
       </text>
-      <text y={16} style={{ fill: layer.stopped > 0 ? 'var(--rust)' : 'var(--pencil)' }}>
-        {layer.stopped > 0 ? `${count(layer.stopped)} stopped` : 'stopped nothing'}
+      <text y={16} style={{ fill: layer.stopped > 0 ? 'var(--rust)' : layer.wouldStop > 0 ? 'var(--ochre)' : 'var(--pencil)' }}>
+        {layer.stopped > 0 ? `${count(layer.stopped)} stopped` : layer.wouldStop > 0 ? `${count(layer.wouldStop)} would stop` : 'stopped nothing'}
+        {layer.stopped > 0 && layer.wouldStop > 0 && <tspan style={{ fill: 'var(--ochre)' }}>, {count(layer.wouldStop)} would</tspan>}
       </text>
       {first && (
         <text y={31} className="quiet" style={{ fontSize: 11.5 }}>
           {clip(first.code.split('.').slice(1).join(' ').replaceAll('-', ' '), 20)} {count(first.count)}
         </text>
       )}
-      <title>{layer.reasons.map((reason) => `${reason.code}: ${reason.count}`).join('\n')}</title>
+      <title>
+        {[
+          ...layer.reasons.map((reason) => `${reason.code}: ${reason.count}`),
+          ...layer.wouldReasons.map((reason) => `would stop, ${reason.code}: ${reason.count}`),
+        ].join('\n')}
+      </title>
     </g>
   );
 }

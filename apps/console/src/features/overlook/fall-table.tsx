@@ -16,8 +16,8 @@ export function FallTable({ fall }: { readonly fall: FallView }) {
         </tr>
       </thead>
       <tbody>
-        {fall.layers.flatMap((layer) =>
-          layer.reasons.map((reason) => (
+        {fall.layers.flatMap((layer) => [
+          ...layer.reasons.map((reason) => (
             <tr key={reason.code}>
               <td>{layer.name}</td>
               <td>
@@ -26,7 +26,17 @@ export function FallTable({ fall }: { readonly fall: FallView }) {
               <td className="number">{count(reason.count)}</td>
             </tr>
           )),
-        )}
+          ...layer.wouldReasons.map((reason) => (
+            <tr key={`would ${reason.code}`}>
+              <td>{layer.name}</td>
+              <td>
+                <span className="ochre">only observed: </span>
+                <Link to={link({ outcome: 'would-refuse', code: reason.code })}>{reason.title}</Link> <span className="mono quiet small">{reason.code}</span>
+              </td>
+              <td className="number">{count(reason.count)}</td>
+            </tr>
+          )),
+        ])}
         <tr>
           <td>Preflight</td>
           <td>answered by the gateway</td>

@@ -2,7 +2,7 @@ import { STEPS } from '@virga/core';
 import type { FallView } from '@virga/protocol';
 import { STREAKS, streaksOf } from './streaks';
 
-const fallOf = (slices: { total: number; token?: number; rights?: number }[]): FallView => ({
+const fallOf = (slices: { total: number; token?: number; rights?: number; wouldKey?: number }[]): FallView => ({
   from: 0,
   to: slices.length * 60_000,
   sliceMs: 60_000,
@@ -16,7 +16,7 @@ const fallOf = (slices: { total: number; token?: number; rights?: number }[]): F
     total: slice.total,
     forwarded: 0,
     stopped: STEPS.map((step) => (step === 'token' ? (slice.token ?? 0) : step === 'rights' ? (slice.rights ?? 0) : 0)),
-    wouldStop: STEPS.map(() => 0),
+    wouldStop: STEPS.map((step) => (step === 'key' ? (slice.wouldKey ?? 0) : 0)),
   })),
 });
 
@@ -38,6 +38,13 @@ describe('streaks of the fall', () => {
   test('a layer that stopped little still shows', () => {
     const slices = Array.from({ length: 60 }, (_, index) => ({ total: 1000, rights: index % 6 === 0 ? 50 : 0 }));
     expect(streaksOf(fallOf(slices)).some((streak) => streak.step === 'rights')).toBe(true);
+  });
+
+  test('what would have been stopped is told apart, and reaches the ground', () => {
+    const streaks = streaksOf(fallOf([{ total: 10, token: 2, wouldKey: 3 }]));
+    expect(streaks).toHaveLength(10);
+    expect(streaks.filter(({ step, would }) => step === null && would === 'key')).toHaveLength(3);
+    expect(streaks.filter(({ step, would }) => step === null && would === null)).toHaveLength(5);
   });
 
   test('nothing gives nothing', () => expect(streaksOf(fallOf([{ total: 0 }]))).toEqual([]));

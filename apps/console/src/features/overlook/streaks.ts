@@ -8,6 +8,8 @@ export const STREAKS = 420;
 export interface Streak {
   readonly at: number;
   readonly step: StepId | null;
+  /** The layer that would have stopped it, had it not only observed; such a streak goes on to the ground. */
+  readonly would: StepId | null;
 }
 
 /**
@@ -16,23 +18,27 @@ export interface Streak {
  */
 export function streaksOf(fall: FallView): Streak[] {
   const each = Math.max(1, fall.total / STREAKS);
-  const carry = new Map<StepId | null, number>();
+  const carry = new Map<string, number>();
   const streaks: Streak[] = [];
   for (const slice of fall.slices) {
-    const ends: (StepId | null)[] = [];
-    const put = (step: StepId | null, requests: number) => {
+    const ends: Pick<Streak, 'step' | 'would'>[] = [];
+    const put = (step: StepId | null, would: StepId | null, requests: number) => {
       if (requests === 0) return;
-      const before = carry.get(step) ?? each / 2;
+      const kind = `${step ?? ''} ${would ?? ''}`;
+      const before = carry.get(kind) ?? each / 2;
       const whole = Math.floor((before + requests) / each);
-      carry.set(step, before + requests - whole * each);
-      for (let index = 0; index < whole; index++) ends.push(step);
+      carry.set(kind, before + requests - whole * each);
+      for (let index = 0; index < whole; index++) ends.push({ step, would });
     };
-    STEPS.forEach((step, index) => put(step, slice.stopped[index] ?? 0));
-    put(null, slice.total - slice.stopped.reduce((sum, value) => sum + value, 0));
-    ends.forEach((step, index) => streaks.push({ at: slice.at + spread(index, slice.at) * fall.sliceMs, step }));
+    STEPS.forEach((step, index) => put(step, null, slice.stopped[index] ?? 0));
+    STEPS.forEach((step, index) => put(null, step, slice.wouldStop[index] ?? 0));
+    put(null, null, slice.total - sum(slice.stopped) - sum(slice.wouldStop));
+    ends.forEach((end, index) => streaks.push({ at: slice.at + spread(index, slice.at) * fall.sliceMs, ...end }));
   }
   return streaks;
 }
+
+const sum = (values: readonly number[]): number => values.reduce((all, value) => all + value, 0);
 
 /** A place within a slice, the same each time: the fractional parts of multiples of the golden ratio spread evenly. */
 function spread(index: number, seed: number): number {

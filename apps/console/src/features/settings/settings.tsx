@@ -28,7 +28,10 @@ export function Settings() {
 }
 
 function Retention({ kept }: { readonly kept: RetentionDto }) {
-  const settings = useDraftForm('/settings/retention', RetentionDto, kept, valuesOf, 'Set; older traces are deleted');
+  const settings = useDraftForm('/settings/retention', RetentionDto, kept, valuesOf, {
+    of: (saved: RetentionDto) => saved,
+    done: () => 'Set; older traces are deleted',
+  });
   const { form } = settings;
   const { errors } = form.formState;
   return (

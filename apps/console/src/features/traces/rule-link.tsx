@@ -1,23 +1,27 @@
 import type { StepView } from '@virga/protocol';
 import { Link } from 'react-router';
+import { operationPath } from '../apis/queries';
 
-/** The way to the rule that decided a step. */
-export function RuleLink({ trace, step }: { readonly trace: { readonly apiId: string | null; readonly operationId: string | null }; readonly step: StepView }) {
-  if (trace.apiId === null) return step.step === 'route' ? <Link to="/apis">Look at the base paths of all APIs</Link> : null;
-  const operation = trace.operationId === null ? '' : `?filter=${encodeURIComponent(trace.operationId.split(' ').slice(1).join(' '))}`;
-  switch (step.step) {
-    case 'route':
-    case 'credential':
-    case 'rights':
-      return <Link to={`/apis/${trace.apiId}${operation}`}>Open the rule in the table of operations</Link>;
-    case 'token':
-    case 'proof':
-    case 'claims':
-    case 'preflight':
-      return <Link to={`/apis/${trace.apiId}/access`}>Open scopes and audience of the API</Link>;
-    case 'upstream':
-      return <Link to={`/apis/${trace.apiId}/upstream`}>Open the upstream of the API</Link>;
-    case 'message':
-      return null;
-  }
+/** Tabs of the API screen where rules of all its operations are edited, by the part of the rule. */
+const TABS: Readonly<Record<string, string>> = {
+  access: '',
+  token: '/access',
+  schemes: '/access',
+  cors: '/access',
+  modes: '',
+  upstream: '/upstream',
+  enabled: '',
+};
+
+/** The way to the rule that decided a step, by its pointer into the release. */
+export function RuleLink({ step }: { readonly step: StepView }) {
+  const { rule } = step;
+  if (rule === null) return step.step === 'route' ? <Link to="/apis">Look at the base paths of all APIs</Link> : null;
+  const to = rule.operationId === null ? `/apis/${rule.apiId}${TABS[rule.part] ?? ''}` : operationPath(rule.apiId, rule.operationId);
+  return (
+    <div>
+      <Link to={to}>Open the rule</Link>
+      <div className="quiet small">{rule.words}</div>
+    </div>
+  );
 }

@@ -116,6 +116,7 @@ function Filters({
       {choose('outcome', 'any outcome', [
         ['passed', 'passed'],
         ['refused', 'refused'],
+        ['would-refuse', 'would have been refused'],
       ])}
       {choose(
         'api',
@@ -195,13 +196,13 @@ function Rows({ items, more }: { readonly items: readonly TraceSummary[]; readon
               <span className="clip">
                 <Call method={item.method} path={item.path} />
               </span>
-              <span className={item.outcome === 'refused' ? 'clip' : 'clip quiet'} title={item.reason}>
-                {item.outcome === 'refused' && <b>{item.stepName} </b>}
+              <span className={item.outcome === 'passed' ? 'clip quiet' : 'clip'} title={item.reason}>
+                {item.outcome !== 'passed' && <b>{item.stepName} </b>}
                 {item.reason}
               </span>
               <span className="clip" title={[item.subject, item.client, item.provider].filter(Boolean).join(', ')}>
-                {item.subject ?? <span className="quiet">not known</span>}
-                {item.client && item.client !== item.subject && <span className="quiet"> {item.client}</span>}
+                {item.subject ?? item.client ?? <span className="quiet">not known</span>}
+                {item.subject && item.client && item.client !== item.subject && <span className="quiet"> {item.client}</span>}
               </span>
               <span className="mono small clip">{item.address}</span>
               <span className="number small">{took(item.totalUs)}</span>

@@ -10,6 +10,7 @@ import { Method } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { exactTime, took } from '../../parts/time';
 import { Why } from '../../parts/why';
+import { operationPath } from '../apis/queries';
 import { personasQuery } from '../personas/queries';
 import { ProbeContext, type ProbeForm } from '../probe/probe-state';
 import { RuleLink } from './rule-link';
@@ -22,7 +23,11 @@ export function TraceScreen() {
   const [chosen, setChosen] = useState<StepView | null>(null);
   if (error) return <NoTrace error={error} />;
   if (!trace) return <p className="quiet">Reading…</p>;
-  const deciding = trace.steps.find((step) => step.outcome === 'refuse') ?? trace.steps[trace.steps.length - 1] ?? null;
+  const deciding =
+    trace.steps.find((step) => step.outcome === 'refuse') ??
+    trace.steps.find((step) => step.outcome === 'would-refuse') ??
+    trace.steps[trace.steps.length - 1] ??
+    null;
   const explained = chosen ?? deciding;
   return (
     <>
@@ -34,11 +39,14 @@ export function TraceScreen() {
         </h1>
       </div>
       <p style={{ margin: '4px 0 16px' }}>
-        <Mark kind={trace.outcome} /> <b>{trace.status}</b>,{' '}
-        {trace.outcome === 'refused' ? `stopped at ${trace.stepName}` : trace.step === 'upstream' ? 'forwarded' : 'answered by the gateway'} after{' '}
-        {took(trace.totalUs)}{' '}
+        <Mark kind={trace.outcome} /> <b>{trace.status}</b>, {endWords(trace)} after {took(trace.totalUs)}{' '}
         <span className="quiet">
           &ensp;{exactTime(trace.at)}
+          {trace.apiId && trace.operationId && (
+            <>
+              , <Link to={operationPath(trace.apiId, trace.operationId)}>its operation</Link>
+            </>
+          )}
           {trace.subject && `, ${trace.subject}`}
           {trace.client && trace.client !== trace.subject && ` through ${trace.client}`}, from {trace.address}, release {trace.release}, trace{' '}
           <Copyable text={trace.id} />
@@ -47,7 +55,7 @@ export function TraceScreen() {
       <div className="columns">
         <FallLine steps={trace.steps} chosen={explained} onChoose={setChosen} />
         <aside className="why stack" style={{ gap: 22 }}>
-          {explained && <Why step={explained} link={<RuleLink trace={trace} step={explained} />} />}
+          {explained && <Why step={explained} link={<RuleLink step={explained} />} />}
           <Again trace={trace} />
           <Headers title="Sent" headers={trace.requestHeaders} />
           <Headers title="Answered" headers={trace.responseHeaders} />
@@ -64,6 +72,13 @@ export function TraceScreen() {
       </div>
     </>
   );
+}
+
+/** How a request ended, in words. */
+function endWords({ outcome, step, stepName }: TraceView): string {
+  if (outcome === 'refused') return `stopped at ${stepName}`;
+  if (outcome === 'would-refuse') return `would have stopped at ${stepName}, which only observes; forwarded`;
+  return step === 'upstream' ? 'forwarded' : 'answered by the gateway';
 }
 
 function Again({ trace }: { readonly trace: TraceView }) {

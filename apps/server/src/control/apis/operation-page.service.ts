@@ -33,7 +33,7 @@ export class OperationPageService {
 }
 
 function checkView({ step, name, asks, mode, modeSetAt, setAt, part }: DescribedCheck, steps: readonly OperationSteps[]): OperationCheckView {
-  const count = (...outcomes: OperationSteps['outcome'][]): number =>
-    steps.filter((row) => row.step === step && outcomes.includes(row.outcome)).reduce((sum, row) => sum + row.count, 0);
-  return { step, name, asks, mode, modeSetAt, setAt, part, passed: count('pass', 'skip'), refused: count('refuse'), wouldRefuse: count('would-refuse') };
+  const count = (outcome: OperationSteps['outcome']): number =>
+    steps.filter((row) => row.step === step && row.outcome === outcome).reduce((sum, row) => sum + row.count, 0);
+  return { step, name, asks, mode, modeSetAt, setAt, part, passed: count('pass'), refused: count('refuse'), wouldRefuse: count('would-refuse') };
 }

@@ -1,4 +1,4 @@
-import { describeAccess, MODED_CHECKS, observedChecks, type ApiRule, type ModeRule, type OperationRule } from '@virga/core';
+import { describeAccess, MODED_CHECKS, observedChecks, type AccessRule, type ApiRule, type ModeRule, type OperationRule } from '@virga/core';
 import type { ModesDto, OperationView } from '@virga/protocol';
 import type { OperationTraffic } from '../../store/record-store.js';
 import { accessView } from './access-mapping.js';
@@ -15,6 +15,13 @@ export function modesFrom({ all, checks }: ModesDto): ModeRule {
 /** The checks of an operation that only observe; none where nothing is asked. */
 export function observedOf(api: ApiRule, { access, modes }: OperationRule): string[] {
   return (access ?? api.access).kind === 'required' ? observedChecks(modes ?? api.modes) : [];
+}
+
+/** Schemes that nobody can meet, where they close every alternative of a rule. */
+function unmetOf(access: AccessRule, usable: ReadonlySet<string>): string[] {
+  if (access.kind !== 'required') return [];
+  const unmet = access.alternatives.map((alternative) => alternative.map(({ scheme }) => scheme).filter((name) => !usable.has(name)));
+  return unmet.every((names) => names.length > 0) ? [...new Set(unmet.flat())] : [];
 }
 
 /** Operations of an API with what stands for each, where it was set, and what it is live. */
@@ -44,7 +51,7 @@ export function operationViews(api: ApiRule, live: ApiRule | null | undefined, t
       modes: operation.modes === null ? null : modesView(operation.modes),
       observed: observedOf(api, operation),
       liveWho: liveWho === who ? null : liveWho,
-      unmet: effective.kind === 'required' ? [...new Set(effective.alternatives.flat().map((item) => item.scheme))].filter((name) => !usable.has(name)) : [],
+      unmet: unmetOf(effective, usable),
       requests: seen?.requests ?? 0,
       refused: seen?.refused ?? 0,
       wouldRefuse: seen?.wouldRefuse ?? 0,

@@ -5,6 +5,7 @@ import { NodeList, PublishInput, PublishView, ReleaseList, ReleaseView, Standing
 import { SETTINGS, type ServerSettings } from '../../config/settings.js';
 import { NodeHub, type KnownNode } from '../../nodes/node-hub.js';
 import { CalledBy, type Caller } from '../../session/access.guard.js';
+import { ClientRow } from '../../store/models/clients.js';
 import { PersonaRow } from '../../store/models/configuration.js';
 import { Store } from '../../store/store.js';
 import { Background } from '../../http/background.js';
@@ -47,6 +48,7 @@ export class ReleasesController {
       apiCount: this.draft.document.apis.length,
       providerCount: this.draft.document.providers.length,
       personaCount: await PersonaRow.count(),
+      clientCount: await ClientRow.count(),
     };
   }
 

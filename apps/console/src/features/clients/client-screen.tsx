@@ -1,0 +1,149 @@
+import Button from '@mui/material/Button';
+import { useQuery } from '@tanstack/react-query';
+import type { ClientView, CredentialView } from '@virga/protocol';
+import { useState } from 'react';
+import { Link, useNavigate, useParams } from 'react-router';
+import { Confirm } from '../../parts/confirm';
+import { Copyable } from '../../parts/copy';
+import { Mark, type MarkKind } from '../../parts/mark';
+import { ProblemNotice } from '../../parts/problem-notice';
+import { Ago } from '../../parts/time';
+import { ClientFacts } from './client-form';
+import { proofWords } from './client-list';
+import { MakeCredential } from './make-credential';
+import { changeClient, clientQuery, removeClient, revokeCredential, useClientChange } from './queries';
+
+/** One client: what it is, and what it proves itself with. */
+export function ClientScreen() {
+  const { id = '' } = useParams();
+  const { data: one, error } = useQuery(clientQuery(id));
+  const [removing, setRemoving] = useState(false);
+  const [making, setMaking] = useState(false);
+  const navigate = useNavigate();
+  const toggle = useClientChange((enabled: boolean) => changeClient(id)({ enabled }));
+  const remove = useClientChange(removeClient(id), () => void navigate('/clients'));
+  if (error) return <ProblemNotice error={error} />;
+  if (!one) return <p className="quiet">Reading…</p>;
+  return (
+    <>
+      <div className="page-head" style={{ marginBottom: 8 }}>
+        <h1>{one.name}</h1>
+        <span className="quiet">
+          client <Copyable text={one.id} />, {proofWords(one) || 'proves itself by nothing yet'}
+          {!one.enabled && <b className="ochre"> switched off: nothing of it is accepted</b>}
+        </span>
+        <span className="after">
+          <Link to={`/traces?client=${encodeURIComponent(one.id)}`}>its traces</Link>
+          <button className="link" onClick={() => toggle.mutate(!one.enabled)}>
+            {one.enabled ? 'switch off' : 'switch on'}
+          </button>
+          <button className="link rust" onClick={() => setRemoving(true)}>
+            take away
+          </button>
+          <Button variant="contained" onClick={() => setMaking(true)}>
+            Give it a proof
+          </Button>
+        </span>
+      </div>
+      <ProblemNotice error={toggle.error ?? remove.error} />
+      <div className="columns">
+        <Credentials client={one} />
+        <ClientFacts client={one} key={one.id} />
+      </div>
+      {making && <MakeCredential client={one} onClose={() => setMaking(false)} />}
+      {removing && (
+        <Confirm
+          title={`Take ${one.name} away`}
+          name={one.name}
+          action="Take it away"
+          onNo={() => setRemoving(false)}
+          onYes={() => remove.mutate(undefined, { onSettled: () => setRemoving(false) })}
+        >
+          {proofWords(one) ? `${proofWords(one)} stop being accepted at once` : 'It has nothing that is accepted'}, and nobody can bring that back. To stop it
+          for a while, switch it off.
+        </Confirm>
+      )}
+    </>
+  );
+}
+
+const KINDS: Readonly<Record<CredentialView['kind'], string>> = {
+  key: 'API key',
+  basic: 'name and secret',
+  certificate: 'certificate',
+  'provider-client': 'client of a provider',
+};
+const MARKS: Readonly<Record<CredentialView['state'], MarkKind>> = { good: 'passed', expired: 'skipped', revoked: 'refused' };
+
+function Credentials({ client }: { readonly client: ClientView }) {
+  const [ending, setEnding] = useState<CredentialView | null>(null);
+  const revoke = useClientChange(revokeCredential(client.id));
+  return (
+    <section className="stack">
+      <h2>What it proves itself with</h2>
+      {client.credentials.length === 0 && <p className="quiet">Nothing yet: it cannot call anything that asks who calls.</p>}
+      <ProblemNotice error={revoke.error} />
+      {client.credentials.length > 0 && (
+        <table className="list">
+          <thead>
+            <tr>
+              <th />
+              <th>What</th>
+              <th>Known by</th>
+              <th>Ends</th>
+              <th>Made</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {client.credentials.map((one) => (
+              <tr key={one.id} className={one.state === 'good' ? '' : 'quiet'}>
+                <td>
+                  <Mark kind={MARKS[one.state]} word={one.state} />
+                </td>
+                <td>
+                  <b>{one.name}</b> <span className="quiet small">{KINDS[one.kind]}</span>
+                </td>
+                <td className="mono small" style={one.kind === 'key' ? { whiteSpace: 'nowrap' } : { overflowWrap: 'anywhere' }}>
+                  {one.kind === 'key' ? `${one.hint}…` : one.hint}
+                </td>
+                <td className="small">
+                  {one.revokedAt !== null ? (
+                    <>
+                      revoked <Ago at={one.revokedAt} />
+                    </>
+                  ) : one.expiresAt === null ? (
+                    'never'
+                  ) : (
+                    <Ago at={one.expiresAt} />
+                  )}
+                </td>
+                <td className="small">
+                  <Ago at={one.madeAt} />, {one.madeBy}
+                </td>
+                <td style={{ textAlign: 'right' }}>
+                  {one.state !== 'revoked' && (
+                    <button className="link rust" onClick={() => setEnding(one)}>
+                      revoke
+                    </button>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {ending && (
+        <Confirm
+          title={`Revoke “${ending.name}”`}
+          action="Revoke at once"
+          onNo={() => setEnding(null)}
+          onYes={() => revoke.mutate(ending.id, { onSettled: () => setEnding(null) })}
+        >
+          Every request with this {KINDS[ending.kind]} is refused from now on, on all nodes. It cannot be taken back; give {client.name} another one first if it
+          is to go on calling.
+        </Confirm>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,53 @@
+import { infiniteQueryOptions, queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
+import type { ClientChanged, ClientInput, ClientPage, ClientPatch, ClientView, CredentialInput, CredentialMade, DirectoryEffect } from '@virga/protocol';
+import { useSnackbar } from 'notistack';
+import { api, withQuery } from '../../client/api';
+
+const PAGE = 100;
+
+export const clientsQuery = (text: string) =>
+  infiniteQueryOptions({
+    queryKey: ['clients', 'list', text],
+    queryFn: ({ pageParam }) => api.get<ClientPage>(withQuery('/clients', { text, offset: pageParam, limit: PAGE })),
+    initialPageParam: 0,
+    getNextPageParam: (page, pages) => {
+      const seen = pages.reduce((sum, one) => sum + one.items.length, 0);
+      return seen < page.total && page.items.length > 0 ? seen : undefined;
+    },
+    placeholderData: (before) => before,
+  });
+
+export const clientQuery = (id: string) =>
+  queryOptions({ queryKey: ['clients', id], queryFn: () => api.get<ClientView>(`/clients/${encodeURIComponent(id)}`), refetchInterval: 10_000 });
+
+/** Where a change of clients counts already, in words. */
+export function effectWords({ effectiveMs, nodesTold, nodesLive }: DirectoryEffect): string {
+  if (nodesTold === 0) return 'No gateway node is connected; it counts as soon as one is';
+  if (effectiveMs === null) return `In force on ${nodesLive} of ${nodesTold} nodes so far`;
+  return `In force on ${nodesTold === 1 ? 'the node' : `all ${nodesTold} nodes`} after ${Math.round(effectiveMs)} ms`;
+}
+
+/** Changes of clients act at once; each says since when. */
+export function useClientChange<Input, Result extends { readonly effect: DirectoryEffect } | void>(
+  change: (input: Input) => Promise<Result>,
+  onDone?: (result: Result) => void,
+) {
+  const client = useQueryClient();
+  const { enqueueSnackbar } = useSnackbar();
+  return useMutation({
+    mutationFn: change,
+    onSuccess: async (result) => {
+      if (result) enqueueSnackbar(effectWords(result.effect));
+      await client.invalidateQueries({ queryKey: ['clients'] });
+      onDone?.(result);
+    },
+  });
+}
+
+const at = (id: string, rest = ''): string => `/clients/${encodeURIComponent(id)}${rest}`;
+export const addClient = (input: ClientInput) => api.post<ClientChanged>('/clients', input);
+export const changeClient = (id: string) => (patch: ClientPatch) => api.patch<ClientChanged>(at(id), patch);
+export const removeClient = (id: string) => () => api.remove(at(id));
+export const addCredential = (id: string) => (input: CredentialInput) => api.post<CredentialMade>(at(id, '/credentials'), input);
+export const revokeCredential = (id: string) => (credentialId: string) =>
+  api.post<ClientChanged>(at(id, `/credentials/${encodeURIComponent(credentialId)}/revoke`));
