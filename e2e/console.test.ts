@@ -238,7 +238,10 @@ test('every row of a list is a link with an address, and one line high', async (
   await page.goto(address);
   await expect(page.getByRole('dialog')).toBeVisible();
   await page.keyboard.press('Escape');
-  await rows.getByRole('link').first().click();
+  await rows
+    .getByRole('link')
+    .first()
+    .click({ position: { x: 60, y: 12 } });
   await expect(page).toHaveURL(/\/operations\/GET/);
 });
 

@@ -222,7 +222,7 @@ test('an open operation is guarded by a key without breaking a call: observe, co
   await page.getByRole('button', { name: 'Set in the draft' }).click();
   await expect(page.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
   await page.getByRole('link', { name: 'Operations' }).click();
-  await page.getByRole('link', { name: /DELETE \/trees\/\{treeId\}/ }).click();
+  await page.getByRole('link', { name: /DELETE \/trees\/\{treeId\}/ }).click({ position: { x: 60, y: 12 } });
   await expect(page.getByRole('table', { name: /Checks of this operation/ })).toContainText('Nothing: anyone, nobody has decided');
   await page.getByRole('button', { name: 'who may call', exact: true }).click();
   await page.getByLabel('whoever proves who calls').check();

@@ -1,4 +1,4 @@
-import { ENFORCED, RELEASE_FORMAT, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
+import { ANY_MESSAGE, ENFORCED, NO_LANES, RELEASE_FORMAT, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { createServer } from 'node:http';
 
@@ -71,6 +71,8 @@ export function release(upstreamUrl, issuer, operations = 100) {
         cors: null,
         schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'], place: null }],
         access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['gates:read'], match: 'all', roles: [] }]] },
+        message: ANY_MESSAGE,
+        headers: NO_LANES,
         modes: ENFORCED,
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({
@@ -81,6 +83,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
           summary: '',
           access: null,
           token: null,
+          message: null,
           modes: null,
         })),
       },

@@ -1,5 +1,7 @@
 import {
+  ANY_MESSAGE,
   ENFORCED,
+  NO_LANES,
   STANDARD_CLAIM_MAP,
   tokenRule,
   type ApiRule,
@@ -175,6 +177,8 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         cors: null,
         schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['p'], place: null }],
         access: scoped,
+        message: ANY_MESSAGE,
+        headers: NO_LANES,
         modes: ENFORCED,
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
@@ -186,9 +190,10 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             summary: '',
             access: { kind: 'public', origin: 'hand' } as const,
             token: null,
+            message: null,
             modes: null,
           },
-          { id: `${method} /guarded`, method, path: '/guarded', operationId: null, summary: '', access: null, token: null, modes: null },
+          { id: `${method} /guarded`, method, path: '/guarded', operationId: null, summary: '', access: null, token: null, message: null, modes: null },
         ]),
         ...change,
       },

@@ -98,6 +98,7 @@ const documentOf = ({ areas }: World, url: string): ReleaseDocument => {
         summary: '',
         access: open ? { kind: 'public', origin: 'hand' } : null,
         token: null,
+        message: null,
         modes: null,
       })),
     })),

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os';
 import type { IncomingMessage } from 'node:http';
 import { join } from 'node:path';
 import { compileFindCertificate } from '../src/listener/client-certificate.js';
-import { headersBack, headersUp, queryUp } from '../src/listener/forward-headers.js';
+import { headersBack, headersUp, queryUp } from '../src/transit/forward-headers.js';
 import { Nonces, NONCE_WINDOW_MS } from '../src/ports/nonces.js';
 import { PrivateFacts } from '../src/ports/private-facts.js';
 import { newRequestId, traceContext } from '../src/listener/request-ids.js';
@@ -28,6 +28,8 @@ describe('headers on their way', () => {
     withheld: [],
     vouched: null,
     ruled: null,
+    lane: null,
+    who: null,
   };
   const record = (flat: readonly string[]): Record<string, string> =>
     Object.fromEntries(flat.flatMap((name, index): [string, string][] => (index % 2 === 0 ? [[name, flat[index + 1] ?? '']] : [])));
@@ -215,7 +217,18 @@ describe('what a node keeps for itself', () => {
 });
 
 describe('credentials that stay at the gateway', () => {
-  const facts = { address: '192.0.2.1', host: 'h', requestId: 'r', traceparent: 't', protocol: 'https' as const, withheld: [], vouched: null, ruled: null };
+  const facts = {
+    address: '192.0.2.1',
+    host: 'h',
+    requestId: 'r',
+    traceparent: 't',
+    protocol: 'https' as const,
+    withheld: [],
+    vouched: null,
+    ruled: null,
+    lane: null,
+    who: null,
+  };
   const sent = (flat: readonly string[], name: string): string | undefined => flat[flat.indexOf(name) + 1 || flat.length];
 
   test.each<[string, string, string | undefined]>([

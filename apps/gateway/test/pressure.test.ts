@@ -224,6 +224,7 @@ describe('publishing', () => {
       summary: '',
       access: null,
       token: null,
+      message: null,
       modes: null,
     }));
     if (api) await publish({ ...document, apis: [{ ...api, operations: [...api.operations, ...operations] }] });

@@ -38,6 +38,20 @@ export {
   type MappedMember,
 } from './document/claim-map.js';
 export { ENFORCED, MODED_CHECKS, modeOf, observedChecks, type CheckMode, type ModedCheck, type ModeRule } from './document/modes.js';
+export {
+  ANY_MESSAGE,
+  BODY_BYTES,
+  CALLER_MEMBERS,
+  NO_LANES,
+  type CallerMember,
+  type HeaderEdit,
+  type HeaderLanes,
+  type HeaderValue,
+  type MessageOverride,
+  type MessageRule,
+} from './document/message-rule.js';
+export { isMediaRange } from './message/media-type.js';
+export { foldName, type CompiledLane } from './shape/header-lane.js';
 export { METHOD_NAMES } from './document/method-names.js';
 export { UPSTREAM_LIMIT_RANGES, UPSTREAM_LIMITS, type UpstreamLimits } from './document/upstream-limits.js';
 export { checkDocument } from './release/check-document.js';
@@ -66,11 +80,22 @@ export { diffReleases, type ReleaseChange } from './release/diff-releases.js';
 export { describeAccess } from './access/describe-access.js';
 export { readTemplate } from './route/path-template.js';
 export { MAX_TARGET_LENGTH, readPath, type ReadPath } from './route/read-path.js';
-export { decide, type Verdict } from './decision/decide.js';
+export { LATER_PHASES, type LaterPhase, type Needs } from './decision/phases.js';
+export { decide, decidePhase, type Verdict } from './decision/decide.js';
 export { answerOf, type AnswerContext, type GatewayAnswer } from './decision/answer.js';
 export { corsHeaders } from './decision/preflight-step.js';
 export { resourceMetadata } from './decision/resource-metadata.js';
-export { endingOf, Exchange, whoCalls, type Asked, type Ending, type RequestOutcome, type HeaderFields, type StepRecord } from './decision/exchange.js';
+export {
+  endingOf,
+  Exchange,
+  whoCalls,
+  type Asked,
+  type Ending,
+  type RequestOutcome,
+  type HeaderFields,
+  type SeenBody,
+  type StepRecord,
+} from './decision/exchange.js';
 export type { CompiledApi, CompiledOperation, CompiledRelease } from './decision/compiled.js';
 export { closedPorts, type NonceSource, type Ports, type SecretSource } from './decision/ports.js';
 export { TokenCache } from './token/token-cache.js';

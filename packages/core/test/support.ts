@@ -3,6 +3,7 @@ import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import type { AccessRule } from '../src/document/access-rule.js';
 import { STANDARD_CLAIM_MAP } from '../src/document/claim-map.js';
+import { ANY_MESSAGE, NO_LANES } from '../src/document/message-rule.js';
 import { ENFORCED } from '../src/document/modes.js';
 import type { ProviderRule } from '../src/document/provider-rule.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../src/document/release-document.js';
@@ -121,6 +122,7 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   summary: '',
   access,
   token: null,
+  message: null,
   modes: null,
 });
 
@@ -137,6 +139,8 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     cors: null,
     schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'], place: null }],
     access: requires('trust', 'gates:read'),
+    message: ANY_MESSAGE,
+    headers: NO_LANES,
     modes: ENFORCED,
     contractHash: null,
     operations: [

@@ -56,6 +56,7 @@ export {
   DirectoryEffect,
 } from './control/clients.js';
 export { OperationCheckView, OperationPage } from './control/fall-line.js';
+export { HeaderEditDto, HeaderLanesDto, HeaderValueDto, lanesOf, MessageDto, MessageOverrideDto } from './control/message.js';
 export { CheckModesDto, ModesDto } from './control/modes.js';
 export { ComparisonView, HeaderView, RuleView, StepView } from './control/explanations.js';
 export { ApiList, NodeList, OperationList, PersonaList, ProviderList, ReleaseList } from './control/lists.js';

@@ -1,7 +1,7 @@
 import { finding, type Exchange, type Finding } from '@virga/core';
 import type { IncomingMessage } from 'node:http';
 import { PassThrough } from 'node:stream';
-import { isHost } from './forward-names.js';
+import { isHost } from '../transit/forward-names.js';
 import { LISTENER_LIMITS } from './listener-limits.js';
 
 /**
@@ -15,6 +15,12 @@ export function detached(req: IncomingMessage, count: (bytes: number) => void): 
   req.once('error', (error) => body.destroy(error));
   body.on('error', () => undefined);
   return body;
+}
+
+/** The body that comes behind the head, with its length where that is said; null when none comes. */
+export function bodyOf(req: IncomingMessage): { readonly bytes: number | null } | null {
+  if (!hasBodyOf(req)) return null;
+  return { bytes: req.headers['transfer-encoding'] === undefined ? Number(req.headers['content-length']) : null };
 }
 
 /** Whether a body comes behind the head. */

@@ -1,7 +1,5 @@
 import {
   answerOf,
-  corsHeaders,
-  decide,
   Exchange,
   finding,
   resourceMetadata,
@@ -12,18 +10,16 @@ import {
   type Verdict,
 } from '@virga/core';
 import { PROBE_HEADER, REQUEST_ID_HEADER } from '@virga/protocol';
-import type { IncomingHttpHeaders, IncomingMessage, ServerResponse } from 'node:http';
+import type { IncomingMessage, ServerResponse } from 'node:http';
 import { performance } from 'node:perf_hooks';
 import type { PassThrough } from 'node:stream';
 import type { LiveRelease } from '../live-release.js';
 import type { Recorder } from '../records/recorder.js';
-import { Forwarding, type AnswerSink } from '../upstream/forward.js';
-import type { Upstream } from '../upstream/pools.js';
-import { headersBack, headersUp, queryUp } from './forward-headers.js';
+import { Transit, type Carrier } from '../transit/transit.js';
 import { drainUpload } from './linger.js';
 import { Pace } from './pace.js';
 import type { Slots } from './slots.js';
-import { addressOf, callerOf, detached, hasBodyOf, wrongMessage } from './request-facts.js';
+import { addressOf, bodyOf, callerOf, detached, hasBodyOf, wrongMessage } from './request-facts.js';
 import { nonceFor } from './nonce-for.js';
 import { newRequestId, traceContext } from './request-ids.js';
 
@@ -44,20 +40,18 @@ export interface Transfer {
 }
 
 /** One request at the listener, from its first byte to its record. */
-export class ServedRequest implements AnswerSink {
+export class ServedRequest implements Carrier {
   readonly #req: IncomingMessage;
   readonly #res: ServerResponse;
   readonly #live: LiveRelease;
   readonly #context: ServeContext;
   readonly #exchange: Exchange;
+  readonly #transit: Transit;
   readonly #id = newRequestId();
   readonly #at = Date.now();
   readonly #startedAt = performance.now();
   readonly #address: string;
   readonly #traceId: string;
-  readonly #traceparent: string;
-  #upstream: Upstream | null = null;
-  #upstreamAt = 0;
   #responseHeaders: readonly string[] = [];
   #status = 0;
   #responseBytes = 0;
@@ -66,8 +60,7 @@ export class ServedRequest implements AnswerSink {
   #resume: (() => void) | null = null;
   #recorded = false;
   #expectsContinue = false;
-  #forwarding: Forwarding | null = null;
-  #place = 0;
+  #place = -1;
   #body: PassThrough | null = null;
   #sending: Pace | null = null;
   #reading: Pace | null = null;
@@ -86,16 +79,28 @@ export class ServedRequest implements AnswerSink {
       headers: req.headers,
       origin: context.publicOrigin,
       certificate: live.findCertificate(req, this.#address),
+      body: bodyOf(req),
     });
     const trace = traceContext(typeof req.headers['traceparent'] === 'string' ? req.headers['traceparent'] : undefined);
     this.#traceId = trace.traceId;
-    this.#traceparent = trace.traceparent;
+    const facts = {
+      address: this.#address,
+      host: req.headers.host ?? '',
+      requestId: this.#id,
+      traceparent: trace.traceparent,
+      protocol: context.publicOrigin.startsWith('https:') ? ('https' as const) : ('http' as const),
+      vouched: live.vouchedHeader(this.#address),
+      holder: (exchange: Exchange) => callerOf(exchange, this.#address),
+      arrivedAt: this.#startedAt,
+      added: { [REQUEST_ID_HEADER]: this.#id },
+    };
+    this.#transit = new Transit(this.#exchange, live, facts, this);
   }
 
   serve(expectsContinue: boolean): void {
     const unreadable = wrongMessage(this.#req);
     if (unreadable) {
-      this.#answer(unreadable);
+      this.answer(unreadable);
       return;
     }
     const metadata = this.#metadata(this.#live.compiled);
@@ -104,19 +109,22 @@ export class ServedRequest implements AnswerSink {
       return;
     }
     this.#expectsContinue = expectsContinue;
-    const verdict = decide(this.#live.compiled, this.#exchange);
+    const verdict = this.#transit.decide();
     if (verdict instanceof Promise) {
       verdict.then(
-        (decided) => this.#act(decided, expectsContinue),
+        (decided) => this.#act(decided),
         (error: unknown) => this.#fault(error),
       );
-    } else this.#act(verdict, expectsContinue);
+    } else this.#act(verdict);
   }
 
-  #act(verdict: Verdict, expectsContinue: boolean): void {
+  #act(verdict: Verdict): void {
     try {
-      if (verdict.kind === 'answer') this.#answer(verdict.finding);
-      else this.#forward(expectsContinue);
+      if (verdict.kind === 'answer') this.answer(verdict.finding);
+      else {
+        this.#place = this.#context.transfers.add(this);
+        this.#transit.forward();
+      }
     } catch (error) {
       this.#fault(error);
     }
@@ -124,7 +132,7 @@ export class ServedRequest implements AnswerSink {
 
   #fault(error: unknown): void {
     this.#context.fault(error);
-    this.#answer(finding('gateway.fault', { at: 'forwarding' }));
+    this.answer(finding('gateway.fault', { at: 'forwarding' }));
   }
 
   #metadata(release: CompiledRelease): GatewayAnswer | null {
@@ -136,55 +144,34 @@ export class ServedRequest implements AnswerSink {
     return { status: 200, headers, body: JSON.stringify(resourceMetadata(release, api)) };
   }
 
-  #forward(expectsContinue: boolean): void {
-    const { api, operation } = this.#exchange;
-    const upstream = api ? this.#live.upstreams.get(api) : undefined;
-    if (!api || !upstream) throw new Error('invariant: a forwarded request has an upstream');
-    if (operation?.api !== api.rule) throw new Error('invariant: the API that decided is the API whose upstream is called');
-    const req = this.#req;
-    this.#upstream = upstream;
-    this.#upstreamAt = performance.now();
-    if (expectsContinue) {
+  /** Called when the head has passed: only now is a caller that waits for it asked to send (RFC 9110 section 10.1.1). */
+  body(): PassThrough | null {
+    if (this.#expectsContinue) {
       this.#res.writeContinue();
       this.#expectsContinue = false;
     }
-    const path = upstream.prefix + this.#exchange.below + queryUp(this.#exchange);
-    const headers = headersUp(req.headers, {
-      address: this.#address,
-      host: req.headers.host ?? '',
-      requestId: this.#id,
-      traceparent: this.#traceparent,
-      protocol: this.#context.publicOrigin.startsWith('https:') ? 'https' : 'http',
-      withheld: this.#exchange.operation?.withheld ?? [],
-      vouched: this.#live.vouchedHeader(this.#address),
-      ruled: this.#live.certificateHeader,
+    if (this.#exchange.body === null) return null;
+    this.#body = detached(this.#req, (bytes) => {
+      this.#requestBytes += bytes;
+      this.#transit.received(bytes);
     });
-    const hasBody = hasBodyOf(req);
-    if (hasBody) this.#body = detached(req, (bytes) => (this.#requestBytes += bytes));
-    const forwarding = new Forwarding(
-      upstream,
-      { method: this.#exchange.method, path, headers, body: this.#body, caller: callerOf(this.#exchange, this.#address), arrivedAt: this.#startedAt },
-      this,
-    );
-    this.#forwarding = forwarding;
-    this.#place = this.#context.transfers.add(this);
-    forwarding.send();
+    return this.#body;
   }
 
   /** The answer is written, or the caller has gone: what this request held is given back. */
   #closed(): void {
     this.#live.end();
-    if (!this.#forwarding || !this.#upstream) return;
+    if (this.#place < 0) return;
     this.#context.transfers.remove(this.#place);
     if (this.#res.writableFinished) return;
-    this.#forwarding.abort();
-    this.#record(499, finding('upstream.caller-left', { address: this.#upstream.address }));
+    this.#transit.abort();
+    this.#record(499, finding('upstream.caller-left', { address: this.#transit.upstream?.address ?? '' }));
   }
 
   /** Cuts off a caller that sends or reads too slowly. Called now and then while the request is under way. */
   look(now: number): void {
     const { writableLength, writableNeedDrain, writableEnded } = this.#res;
-    const { leastBytesPerSecond, paceMs } = this.#upstream?.limits ?? UPSTREAM_LIMITS;
+    const { leastBytesPerSecond, paceMs } = this.#transit.upstream?.limits ?? UPSTREAM_LIMITS;
     // Made here and not with the request: most are gone before anybody looks.
     this.#sending ??= new Pace(leastBytesPerSecond, paceMs);
     this.#reading ??= new Pace(leastBytesPerSecond, paceMs);
@@ -197,19 +184,16 @@ export class ServedRequest implements AnswerSink {
   }
 
   #cutOff(found: Finding): void {
-    this.#forwarding?.abort();
-    if (!this.#res.headersSent) return this.#answer(found, true);
-    this.#record(this.#status, found);
-    this.#res.destroy();
+    this.#transit.abort();
+    if (this.#res.headersSent) this.cut(found);
+    else this.answer(found);
   }
 
-  start(status: number, headers: IncomingHttpHeaders, resume: () => void): void {
+  start(status: number, headers: readonly string[], resume: () => void): void {
     this.#resume = resume;
-    const added = corsHeaders(this.#exchange);
-    added[REQUEST_ID_HEADER] = this.#id;
-    this.#responseHeaders = headersBack(headers, added);
-    this.#res.sendDate = headers['date'] === undefined;
-    this.#res.writeHead(status, this.#responseHeaders as string[]);
+    this.#responseHeaders = headers;
+    this.#res.sendDate = !headers.includes('date');
+    this.#res.writeHead(status, headers as string[]);
     this.#status = status;
   }
 
@@ -220,33 +204,24 @@ export class ServedRequest implements AnswerSink {
     return false;
   }
 
-  end(): void {
+  end(found: Finding): void {
     this.#res.end();
     // An upstream may answer before it has the whole body; what is left of it would keep the connection waiting.
     if (this.#body && !this.#req.complete) drainUpload(this.#req, (whole) => whole || this.#req.socket.destroySoon());
-    this.#record(this.#status, finding('upstream.answered', { status: this.#status, address: this.#upstream?.address ?? '' }));
+    this.#record(this.#status, found);
   }
 
-  fail(found: Finding, started: boolean): void {
-    if (!started) {
-      this.#answer(found, true);
-      return;
-    }
-    // Half an answer cannot be taken back: the broken connection tells the caller.
+  /** Half an answer cannot be taken back: the broken connection tells the caller. */
+  cut(found: Finding): void {
     this.#record(this.#status, found);
     this.#res.destroy();
   }
 
-  #answer(found: Finding, ofUpstream = false): void {
-    if (ofUpstream || this.#exchange.steps[this.#exchange.steps.length - 1]?.finding !== found) this.#step(found);
-    this.#send(
-      answerOf(found, this.#exchange, {
-        publicOrigin: this.#context.publicOrigin,
-        requestId: this.#id,
-        nonce: nonceFor(this.#live.compiled, this.#exchange),
-      }),
-      found,
-    );
+  answer(found: Finding): void {
+    this.#step(found);
+    const { compiled } = this.#live;
+    const context = { publicOrigin: this.#context.publicOrigin, requestId: this.#id, nonce: nonceFor(compiled, this.#exchange) };
+    this.#send(answerOf(found, this.#exchange, context), found);
   }
 
   #send(answer: GatewayAnswer, found: Finding): void {
@@ -270,15 +245,17 @@ export class ServedRequest implements AnswerSink {
     this.#record(answer.status, found);
   }
 
+  /** Writes a finding down as a step, unless the decision or the way through the upstream did that already. */
   #step(found: Finding): void {
-    const from = this.#upstream ? this.#upstreamAt : this.#startedAt;
-    this.#exchange.took(this.#upstream ? 'upstream' : 'message', found, performance.now() - from);
+    if (this.#exchange.steps.some((taken) => taken.finding === found)) return;
+    const { upstream, upstreamAt } = this.#transit;
+    this.#exchange.took(upstream ? 'upstream' : 'message', found, performance.now() - (upstream ? upstreamAt : this.#startedAt));
   }
 
   #record(status: number, found: Finding): void {
     if (this.#recorded) return;
     this.#recorded = true;
-    if (this.#exchange.steps[this.#exchange.steps.length - 1]?.finding !== found) this.#step(found);
+    this.#step(found);
     const probe = this.#req.headers[PROBE_HEADER];
     this.#context.recorder.finish(
       this.#exchange,

@@ -1,13 +1,11 @@
-import { answerOf, decide, endingOf, Exchange, finding, type Finding } from '@virga/core';
+import { answerOf, endingOf, Exchange, finding, type Finding } from '@virga/core';
 import type { ProbeAnswer, ProbeOutcome, ProbeRequest } from '@virga/protocol';
-import type { IncomingHttpHeaders } from 'node:http';
 import { performance } from 'node:perf_hooks';
-import { headersUp, headersBack, queryUp } from '../listener/forward-headers.js';
 import { newRequestId, traceContext } from '../listener/request-ids.js';
 import { nonceFor } from '../listener/nonce-for.js';
 import type { LiveRelease } from '../live-release.js';
 import { cleaningOf, cleanOperands, stepTraces } from '../records/build-trace.js';
-import { Forwarding } from '../upstream/forward.js';
+import { Transit, type Carrier } from '../transit/transit.js';
 
 /** Bytes of an answer's body that a probe keeps. */
 const KEEP_BYTES = 256 * 1024;
@@ -15,71 +13,100 @@ const KEEP_BYTES = 256 * 1024;
 /** Decides a composed request by a release that is not live, and sends it up only when asked to. */
 export async function runProbe(request: ProbeRequest, release: LiveRelease, forward: boolean, publicOrigin: string): Promise<ProbeOutcome> {
   const { method, target } = request;
-  const exchange = new Exchange({ method, target, headers: fields(request.headers), origin: publicOrigin, certificate: request.certificate ?? null });
-  const requestId = newRequestId();
-  const verdict = await decide(release.compiled, exchange);
-  if (verdict.kind === 'answer') {
-    const answer = answerOf(verdict.finding, exchange, { publicOrigin, requestId, nonce: nonceFor(release.compiled, exchange) });
-    const body = Buffer.from(answer.body ?? '');
-    return outcomeOf(exchange, release, verdict.finding, answerView(answer.status, Object.entries(answer.headers), [body], body.length));
-  }
-  const upstream = exchange.api ? release.upstreams.get(exchange.api) : undefined;
-  if (!exchange.api || !upstream) throw new Error('invariant: a request that passed has an upstream');
-  if (!forward) {
-    const found = finding('upstream.not-called', { address: upstream.address });
-    exchange.took('upstream', found, 0);
-    return outcomeOf(exchange, release, found, null);
-  }
-  const startedAt = performance.now();
   const body = request.body === null ? null : Buffer.from(request.body, 'base64');
-  const headers = headersUp(exchange.headers as IncomingHttpHeaders, {
+  const exchange = new Exchange({
+    method,
+    target,
+    headers: fields(request.headers),
+    origin: publicOrigin,
+    certificate: request.certificate ?? null,
+    body: body && { bytes: body.length },
+  });
+  const requestId = newRequestId();
+  const carrier = new Collected(body, (found) => {
+    const nonce = nonceFor(release.compiled, exchange);
+    const { status, headers, body: text } = answerOf(found, exchange, { publicOrigin, requestId, nonce });
+    return answerView(status, Object.entries(headers), [Buffer.from(text ?? '')]);
+  });
+  const facts = {
     address: '127.0.0.1',
     host: new URL(publicOrigin).host,
     requestId,
     traceparent: traceContext(undefined).traceparent,
-    protocol: publicOrigin.startsWith('https:') ? 'https' : 'http',
-    withheld: exchange.operation?.withheld ?? [],
+    protocol: publicOrigin.startsWith('https:') ? ('https' as const) : ('http' as const),
     vouched: null,
-    ruled: release.certificateHeader,
-  });
-  const path = upstream.prefix + exchange.below + queryUp(exchange);
-  const { found, answer } = await new Promise<{ found: Finding; answer: ProbeAnswer | null }>((resolve) => {
-    const parts: Buffer[] = [];
-    let size = 0;
-    let status = 0;
-    let answerHeaders: string[] = [];
-    const forwarding = new Forwarding(
-      upstream,
-      { method, path, headers, body, caller: 'the probe', arrivedAt: startedAt },
-      {
-        start: (code, received) => {
-          status = code;
-          answerHeaders = headersBack(received, {});
-        },
-        data: (chunk) => {
-          if (size < KEEP_BYTES) parts.push(chunk);
-          size += chunk.length;
-          return true;
-        },
-        end: () =>
-          resolve({
-            found: finding('upstream.answered', { status, address: upstream.address }),
-            answer: answerView(status, pairs(answerHeaders), parts, size),
-          }),
-        fail: (failure) => resolve({ found: failure, answer: null }),
-      },
-    );
-    forwarding.send();
-  });
-  exchange.took('upstream', found, performance.now() - startedAt);
+    holder: () => 'the probe',
+    arrivedAt: performance.now(),
+    added: {},
+  };
+  const transit = new Transit(exchange, release, facts, carrier);
+  const verdict = await transit.decide();
+  if (verdict.kind === 'answer') carrier.answer(verdict.finding);
+  else if (forward) {
+    transit.forward();
+    transit.received(body?.length ?? 0);
+  } else {
+    const address = (exchange.api && release.upstreams.get(exchange.api)?.address) ?? '';
+    const found = finding('upstream.not-called', { address });
+    exchange.took('upstream', found, 0);
+    return outcomeOf(exchange, release, found, null);
+  }
+  const { found, answer } = await carrier.done;
   return outcomeOf(exchange, release, found, answer);
+}
+
+/** Takes the answer of a probe and keeps the beginning of its body. */
+class Collected implements Carrier {
+  readonly done: Promise<{ readonly found: Finding; readonly answer: ProbeAnswer | null }>;
+  readonly #body: Buffer | null;
+  readonly #own: (found: Finding) => ProbeAnswer;
+  readonly #parts: Buffer[] = [];
+  #size = 0;
+  #status = 0;
+  #headers: readonly string[] = [];
+  #resolve: (result: { readonly found: Finding; readonly answer: ProbeAnswer | null }) => void = () => undefined;
+
+  /** @param own what the gateway answers itself */
+  constructor(body: Buffer | null, own: (found: Finding) => ProbeAnswer) {
+    this.#body = body;
+    this.#own = own;
+    this.done = new Promise((resolve) => (this.#resolve = resolve));
+  }
+
+  body(): Buffer | null {
+    return this.#body;
+  }
+
+  answer(found: Finding): void {
+    this.#resolve({ found, answer: this.#own(found) });
+  }
+
+  start(status: number, headers: readonly string[]): void {
+    this.#status = status;
+    this.#headers = headers;
+  }
+
+  data(chunk: Buffer): boolean {
+    if (this.#size < KEEP_BYTES) this.#parts.push(chunk);
+    this.#size += chunk.length;
+    return true;
+  }
+
+  end(found: Finding): void {
+    this.#resolve({ found, answer: answerView(this.#status, pairs(this.#headers), this.#parts, this.#size) });
+  }
+
+  cut(found: Finding): void {
+    this.end(found);
+  }
 }
 
 function outcomeOf(exchange: Exchange, release: LiveRelease, found: Finding, answer: ProbeAnswer | null): ProbeOutcome {
   const cleaning = cleaningOf(exchange, release.redactor);
+  const { outcome, code } = endingOf(exchange, found);
   return {
-    outcome: endingOf(exchange, found).outcome,
-    code: found.code,
+    outcome,
+    code,
     operands: cleanOperands(found.operands, cleaning),
     steps: stepTraces(exchange, cleaning),
     apiId: exchange.api?.rule.id ?? null,
@@ -88,7 +115,12 @@ function outcomeOf(exchange: Exchange, release: LiveRelease, found: Finding, ans
   };
 }
 
-function answerView(status: number, headers: [string, string][], parts: Buffer[], size: number): ProbeAnswer {
+function answerView(
+  status: number,
+  headers: [string, string][],
+  parts: readonly Buffer[],
+  size = parts.reduce((sum, part) => sum + part.length, 0),
+): ProbeAnswer {
   const kept = Buffer.concat(parts).subarray(0, KEEP_BYTES);
   const text = kept.toString('utf8');
   return { status, headers, body: text.includes('\u0000') ? null : text, bodyBytes: size, truncated: size > KEEP_BYTES };

@@ -6,6 +6,8 @@ const PARTS: Readonly<Record<string, string>> = {
   access: 'who may call',
   token: 'token checks',
   schemes: 'security schemes',
+  message: 'what bodies may be',
+  headers: 'changes of headers',
   modes: 'modes of the checks',
   cors: 'CORS',
   upstream: 'upstream',

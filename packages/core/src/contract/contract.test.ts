@@ -261,7 +261,13 @@ describe('a newer description', () => {
     const { listed } = read(minimal(paths, rest));
     if (!listed) throw new Error('the description cannot be read');
     const schemes = listed.schemes.map((scheme) => ({ ...scheme, providers: scheme.type === 'unsupported' ? [] : ['trust'] }));
-    const operations = listed.operations.map(({ pointer: _pointer, ...own }) => ({ ...own, id: `${own.method} ${own.path}`, token: null, modes: null }));
+    const operations = listed.operations.map(({ pointer: _pointer, ...own }) => ({
+      ...own,
+      id: `${own.method} ${own.path}`,
+      token: null,
+      message: null,
+      modes: null,
+    }));
     return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };
   };
   const diff = (before: ReturnType<typeof apiOf>, after: ReturnType<typeof apiOf>) => diffContracts(before.api, after.api, before.declared, after.declared);

@@ -33,6 +33,8 @@ export function answerOf(found: Finding, exchange: Exchange, context: AnswerCont
   if (challenge !== null) headers['www-authenticate'] = challenge;
   if (context.nonce) headers['dpop-nonce'] = context.nonce;
   if (entry.status === 405) headers['allow'] = exchange.allowedMethods.join(', ');
+  // RFC 9110 section 12.5.1: which content types would have been taken.
+  if (found.code === 'type.not-accepted' || found.code === 'type.missing') headers['accept'] = quoted(found.operands.accepted.join(', '));
   if (entry.status === 503) headers['retry-after'] = '5';
   const problem = {
     type: `urn:virga:problem:${problemKind(entry)}`,
@@ -52,6 +54,8 @@ function problemKind(entry: CodeEntry): string {
     403: 'not-permitted',
     404: 'not-found',
     405: 'method-not-allowed',
+    413: 'body-too-large',
+    415: 'content-type',
     502: 'upstream',
     503: 'unavailable',
     504: 'upstream',

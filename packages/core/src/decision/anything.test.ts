@@ -177,7 +177,10 @@ describe('what is answered', () => {
       fc.asyncProperty(fc.array(hostileText, { minLength: 1, maxLength: 4 }), fc.integer(), async (texts, number) => {
         const operands = new Proxy(
           {},
-          { get: (_target, name) => (['scopes', 'acrValues', 'wanted'].includes(String(name)) ? texts : name === 'maxAgeSeconds' ? number : (texts[0] ?? '')) },
+          {
+            get: (_target, name) =>
+              ['scopes', 'acrValues', 'wanted', 'accepted'].includes(String(name)) ? texts : name === 'maxAgeSeconds' ? number : (texts[0] ?? ''),
+          },
         );
         const answer = answerOf({ code, operands } as Finding, exchange, { publicOrigin: 'https://gw.example', requestId: 'r' });
         const challenge = answer.headers['www-authenticate'];

@@ -11,6 +11,9 @@ import type { StepId } from '../verdict/code-entry.js';
 import type { Finding } from '../verdict/codes.js';
 import type { ClaimCheck } from './claims-step.js';
 import type { Exchange } from './exchange.js';
+import type { MessageRule } from '../document/message-rule.js';
+import type { CompiledLane } from '../shape/header-lane.js';
+import type { LaterPhase, Needs } from './phases.js';
 import type { Ports } from './ports.js';
 
 /** One check, ready to run. It waits only when it must; the common path returns no promise. */
@@ -41,6 +44,13 @@ export interface CompiledOperation {
   readonly claimChecks: readonly ClaimCheck[];
   /** The checks behind routing, in order. */
   readonly fallLine: readonly CompiledStep[];
+  /** The steps of the later phases; null where a phase has none. */
+  readonly later: Readonly<Record<LaterPhase, readonly CompiledStep[] | null>>;
+  readonly needs: Needs;
+  /** Changes of header fields on the way up and back; null where nothing is changed. */
+  readonly lanes: { readonly up: CompiledLane | null; readonly back: CompiledLane | null };
+  /** What it asks of bodies: the API's rule with its own changes. */
+  readonly message: MessageRule;
   /** Places whose credentials stay at the gateway; empty where the upstream is to see them. */
   readonly withheld: readonly TokenPlace[];
   readonly parameterNames: readonly string[];

@@ -2,6 +2,7 @@ import { finding, type Finding } from '../verdict/codes.js';
 import type { CompiledRelease, CompiledStep } from './compiled.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
+import type { LaterPhase } from './phases.js';
 import { preflightStep } from './preflight-step.js';
 import { routeStep } from './route-step.js';
 
@@ -36,6 +37,29 @@ export function decide(release: CompiledRelease, exchange: Exchange): Verdict | 
     }
   }
   return runFrom(exchange, operation.fallLine, 0, release.ports, afterRoute, routed);
+}
+
+/**
+ * Decides in a later phase: of the request's body once more of it has come than is bounded, of the answer's head, of its
+ * body. Costs one compare where the operation has no step there. Steps of these phases do not wait.
+ */
+export function decidePhase(release: CompiledRelease, exchange: Exchange, phase: LaterPhase): Verdict | null {
+  const steps = exchange.operation?.later[phase] ?? null;
+  if (steps === null) return null;
+  const { ticks } = release.ports;
+  for (const step of steps) {
+    const at = ticks();
+    let found: Finding;
+    try {
+      const result = step.run(exchange);
+      if (result instanceof Promise) throw new Error('invariant: steps of later phases do not wait');
+      found = result;
+    } catch (error) {
+      found = faultOf(release.ports, error, step.step);
+    }
+    if (conclude(exchange, step, found, ticks() - at)) return { kind: 'answer', finding: found };
+  }
+  return null;
 }
 
 function runFrom(

@@ -17,8 +17,16 @@ export interface Asked {
   readonly headers: HeaderFields;
   /** Scheme and authority that the caller used, as the gateway knows itself, without a slash at the end. */
   readonly origin?: string;
+  /** The request's body: its length as the head says it, null where it is not said; null or left out where there is no body. */
+  readonly body?: { readonly bytes: number | null } | null;
   /** SHA-256 of the client certificate, base64url, where one was presented and its key was proved (RFC 8705 section 3.1). */
   readonly certificate?: string | null;
+}
+
+/** A body: its length as its head says it, null where it is not said, and how many bytes of it have come. */
+export interface SeenBody {
+  readonly bytes: number | null;
+  seen: number;
 }
 
 /**
@@ -31,6 +39,10 @@ export class Exchange {
   readonly headers: HeaderFields;
   readonly origin: string;
   readonly certificate: string | null;
+  /** The request's body as far as it was seen; null where there is none. */
+  readonly body: SeenBody | null;
+  /** The upstream's answer once its head has come. */
+  answer: SeenBody | null = null;
   /** The normalised path, empty until it is read. */
   path = '';
   query = '';
@@ -63,6 +75,7 @@ export class Exchange {
     this.headers = asked.headers;
     this.origin = asked.origin ?? '';
     this.certificate = asked.certificate ?? null;
+    this.body = asked.body ? { bytes: asked.body.bytes, seen: 0 } : null;
   }
 
   header(name: string): string | undefined {

@@ -1,3 +1,4 @@
+import type { MessageRule } from '../document/message-rule.js';
 import type { TokenRule } from '../document/token-rule.js';
 import type { StepId } from '../verdict/code-entry.js';
 import type { Code } from '../verdict/codes.js';
@@ -28,6 +29,9 @@ const MEMBERS: Readonly<Partial<Record<Code, keyof TokenRule>>> = {
   'proof.not-bound': 'dpop',
 };
 
+/** The member of the rule about bodies that a step looks at. */
+const BODY_MEMBERS: Readonly<Partial<Record<StepId, keyof MessageRule>>> = { type: 'contentTypes', size: 'requestBytes', answer: 'answerBytes' };
+
 /** Steps whose rule is the one about who may call. */
 const BY_ACCESS: ReadonlySet<StepId> = new Set(['credential', 'token', 'key', 'basic', 'certificate', 'rights']);
 
@@ -40,11 +44,17 @@ export function rulePointer({ api, operation }: Exchange, { step, finding }: Ste
   if (step === 'preflight') return api ? `${api.pointer}/cors` : null;
   if (!operation || !api) return finding.code === 'route.api-off' && api ? `${api.pointer}/enabled` : null;
   if (step === 'route') return operation.pointer;
+  if (step === 'lane-up' || step === 'lane-back') return `${api.pointer}/headers`;
+  const message = BODY_MEMBERS[step];
+  if (message !== undefined) return rule(operation, api.pointer, 'message', message);
   const member = MEMBERS[finding.code];
-  if (member !== undefined) return tokenMember(operation, api.pointer, member);
+  if (member !== undefined) return rule(operation, api.pointer, 'token', member);
   if (BY_ACCESS.has(step)) return operation.rule.access === null ? `${api.pointer}/access` : `${operation.pointer}/access`;
-  return step === 'proof' ? tokenMember(operation, api.pointer, 'dpop') : null;
+  return step === 'proof' ? rule(operation, api.pointer, 'token', 'dpop') : null;
 }
 
-const tokenMember = ({ rule, pointer }: CompiledOperation, api: string, member: keyof TokenRule): string =>
-  rule.token && Object.hasOwn(rule.token, member) ? `${pointer}/token/${pointerToken(member)}` : `${api}/token/${pointerToken(member)}`;
+/** A member of a rule of the API, or of the operation where that has its own. */
+function rule(operation: CompiledOperation, api: string, part: 'token' | 'message', member: string): string {
+  const own = operation.rule[part];
+  return `${own && Object.hasOwn(own, member) ? operation.pointer : api}/${part}/${pointerToken(member)}`;
+}

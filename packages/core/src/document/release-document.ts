@@ -1,4 +1,5 @@
 import type { AccessRule } from './access-rule.js';
+import type { HeaderLanes, MessageOverride, MessageRule } from './message-rule.js';
 import type { ModeRule } from './modes.js';
 import type { ProviderRule } from './provider-rule.js';
 import type { TokenOverride, TokenPlace, TokenRule } from './token-rule.js';
@@ -82,6 +83,8 @@ export interface OperationRule {
   readonly access: AccessRule | null;
   /** What this operation asks of tokens instead of the API; null takes the API's rule whole. */
   readonly token: TokenOverride | null;
+  /** What this operation asks of bodies instead of the API; null takes the API's rule whole. */
+  readonly message: MessageOverride | null;
   /** Modes of its checks; null takes the API's. */
   readonly modes: ModeRule | null;
 }
@@ -99,6 +102,10 @@ export interface ApiRule {
   readonly cors: CorsRule | null;
   readonly schemes: readonly SchemeRule[];
   readonly access: AccessRule;
+  /** What bodies may be. */
+  readonly message: MessageRule;
+  /** Changes of header fields. */
+  readonly headers: HeaderLanes;
   /** Which checks refuse and which only observe. */
   readonly modes: ModeRule;
   readonly contractHash: string | null;

@@ -4,6 +4,7 @@ import type { TokenPlace } from '../document/token-rule.js';
 import { UPSTREAM_LIMIT_RANGES, type UpstreamLimits } from '../document/upstream-limits.js';
 import { checkProvider } from './check-provider.js';
 import { checkTokenRule } from './check-token-rule.js';
+import { checkLanes, checkMessage } from './check-message.js';
 import { checkScheme } from './check-scheme.js';
 import { checkStructure } from './check-structure.js';
 import { fail, unique, within } from './check-values.js';
@@ -58,6 +59,8 @@ function* checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): Ge
   for (const [name, [least, most]] of Object.entries(UPSTREAM_LIMIT_RANGES))
     within(limits[name as keyof UpstreamLimits], least, most, `${at}/upstream/limits/${name}`);
   checkTokenRule(api.token, `${at}/token`);
+  checkMessage(api.message, `${at}/message`);
+  checkLanes(api.headers, `${at}/headers`);
   if (api.cors?.origins.includes('*') && api.cors.credentials) fail(`${at}/cors/credentials`, 'any origin cannot go with credentials');
   unique(
     api.schemes.map((scheme) => scheme.name),
@@ -73,6 +76,7 @@ function* checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): Ge
   );
   yield;
   for (const [index, operation] of api.operations.entries()) {
+    if (operation.message) checkMessage(operation.message, `${at}/operations/${index}/message`);
     if (operation.token) checkTokenRule({ ...api.token, ...operation.token }, `${at}/operations/${index}/token`);
     if (!(METHOD_NAMES as readonly string[]).includes(operation.method))
       fail(`${at}/operations/${index}/method`, `the method ${operation.method} is not one of ${METHOD_NAMES.join(', ')}`);

@@ -12,6 +12,8 @@ import { METADATA_PREFIX } from '../decision/resource-metadata.js';
 import { compileRightsStep } from '../decision/rights-step.js';
 import { compileTokenStep, type TokenContext } from '../decision/token-step.js';
 import type { AccessRule } from '../document/access-rule.js';
+import { compileMessage } from '../decision/message-steps.js';
+import type { MessageRule } from '../document/message-rule.js';
 import { modeOf, type ModedCheck, type ModeRule } from '../document/modes.js';
 import { takesOpaqueTokens } from '../document/provider-rule.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
@@ -101,7 +103,7 @@ function readBase(path: string, pointer: string): TemplateSegment[] {
 }
 
 /** The part of an operation that depends only on who may call, how tokens are verified and in what modes. */
-type CompiledLine = Pick<CompiledOperation, 'rights' | 'token' | 'claimChecks' | 'fallLine' | 'withheld'>;
+type CompiledLine = Pick<CompiledOperation, 'rights' | 'token' | 'claimChecks' | 'fallLine' | 'withheld' | 'later' | 'needs' | 'lanes' | 'message'>;
 
 /** @param lines those made already for this API: operations with equal rules share them */
 function compileOperation(
@@ -113,29 +115,41 @@ function compileOperation(
 ): CompiledOperation & { readonly line: CompiledLine } {
   const access = rule.access ?? api.access;
   // Most operations of most APIs take its rules as they are.
-  const key = rule.access === null && rule.token === null && rule.modes === null ? '' : JSON.stringify([access, rule.token, rule.modes]);
+  const own = [rule.access, rule.token, rule.message, rule.modes];
+  const key = own.every((one) => one === null) ? '' : JSON.stringify([access, ...own.slice(1)]);
   let line = lines.get(key);
-  if (!line) lines.set(key, (line = compileLine({ access, token: { ...api.token, ...rule.token }, modes: rule.modes ?? api.modes }, api, pointer, context)));
+  if (!line) lines.set(key, (line = compileLine(inForce(rule, api), api, pointer, context)));
   const parameterNames = namesIn(rule.path);
   return { rule, api, pointer, label: `${rule.method} ${rule.path}`, access, parameterNames, ...line, line };
 }
+
+const inForce = (rule: OperationRule, api: ApiRule): RulesInForce => ({
+  access: rule.access ?? api.access,
+  token: { ...api.token, ...rule.token },
+  message: { ...api.message, ...rule.message },
+  modes: rule.modes ?? api.modes,
+});
 
 /** What stands for an operation, whoever set it. */
 interface RulesInForce {
   readonly access: AccessRule;
   readonly token: TokenRule;
+  readonly message: MessageRule;
   readonly modes: ModeRule;
 }
 
-function compileLine({ access, token, modes }: RulesInForce, api: ApiRule, pointer: string, context: TokenContext): CompiledLine {
+function compileLine({ access, token, message, modes }: RulesInForce, api: ApiRule, pointer: string, context: TokenContext): CompiledLine {
   const rights = compileRights(access, api.schemes);
   const { ports } = context;
   const claimChecks = rights === null ? [] : compileClaimChecks(token, ports, `${pointer}/token`);
   const withheld = withheldPlaces(api, token);
-  if (rights === null) return { rights, token, claimChecks, withheld, fallLine: [nothingAsked(access)] };
+  const { head, ...bodies } = compileMessage(message, api.headers, modes);
+  const shared = { rights, token, claimChecks, withheld, message, ...bodies };
+  if (rights === null) return { ...shared, fallLine: [nothingAsked(access), ...head] };
   const { kinds } = rights;
   // What was sent is found first and proved kind by kind; then what proves possession of a token and what it says. Rights
-  // come last, because a right belongs to whoever was proved to call.
+  // come then, because a right belongs to whoever was proved to call; and what is sent last, so that nobody learns about it
+  // who may not send anything.
   const checks: readonly Check[] = [
     compileCredentialStep(rights, token),
     ...(kinds.has('token') ? [compileTokenStep(rights, token, context)] : []),
@@ -145,7 +159,7 @@ function compileLine({ access, token, modes }: RulesInForce, api: ApiRule, point
     ...(kinds.has('token') ? [compileProofStep(token, ports), compileClaimsStep(claimChecks, ports)] : []),
     compileRightsStep(rights),
   ];
-  return { rights, token, claimChecks, withheld, fallLine: checks.map((check) => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) })) };
+  return { ...shared, fallLine: [...checks.map((check) => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) })), ...head] };
 }
 
 /**

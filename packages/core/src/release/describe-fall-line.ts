@@ -1,7 +1,9 @@
 import { describeAccess } from '../access/describe-access.js';
 import { placeWords } from '../credential/find-place.js';
 import type { CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
-import type { CheckMode, ModedCheck } from '../document/modes.js';
+import { MODED_CHECKS, type CheckMode } from '../document/modes.js';
+import type { MessageRule } from '../document/message-rule.js';
+import type { CompiledLane } from '../shape/header-lane.js';
 import type { TokenRule } from '../document/token-rule.js';
 import { STEP_NAMES, type StepId } from '../verdict/code-entry.js';
 
@@ -19,7 +21,7 @@ export interface DescribedCheck {
   readonly modeSetAt: SetAt;
   readonly setAt: SetAt;
   /** The member of the API or operation that is edited; empty where nothing can be. */
-  readonly part: '' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream';
+  readonly part: '' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers';
 }
 
 /** The whole fall line of an operation, in order, in words. */
@@ -34,18 +36,23 @@ export function describeFallLine(operation: CompiledOperation, release: Compiled
     setAt,
     part,
   });
-  const modeSetAt = rule.modes === null ? 'api' : 'operation';
   return [
     always('message', 'One Host, lengths and lines that every reader takes alike, headers within bounds'),
     always('route', `${rule.method} ${api.basePath}${rule.path}, in its one plain spelling`),
     ...(api.cors ? [always('preflight', `Origins ${api.cors.origins.join(', ')}`, 'cors', 'api')] : []),
     ...operation.fallLine.map((step): DescribedCheck => {
       const { asks, part, setAt } = describeStep(step, operation, release);
-      const moded = operation.rights !== null;
-      return { step: step.step, name: STEP_NAMES[step.step], asks, mode: moded ? step.mode : null, modeSetAt: moded ? modeSetAt : 'gateway', setAt, part };
+      return { ...described(step, operation), asks, part, setAt };
     }),
     always('upstream', `${api.upstream.url}, within ${api.upstream.responseTimeoutMs} ms`, 'upstream', 'api'),
+    ...(operation.later['answer-head'] ?? []).map((step): DescribedCheck => ({ ...described(step, operation), ...describeStep(step, operation, release) })),
   ];
+}
+
+/** Name and mode of a step, and who set the mode. */
+function described({ step, mode }: CompiledStep, { rule, rights }: CompiledOperation): Pick<DescribedCheck, 'step' | 'name' | 'mode' | 'modeSetAt'> {
+  const moded = (MODED_CHECKS as readonly string[]).includes(step) && (rights !== null || step !== 'credential');
+  return { step, name: STEP_NAMES[step], mode: moded ? mode : null, modeSetAt: !moded ? 'gateway' : rule.modes === null ? 'api' : 'operation' };
 }
 
 type Described = Pick<DescribedCheck, 'asks' | 'part' | 'setAt'>;
@@ -54,7 +61,9 @@ function describeStep(step: CompiledStep, operation: CompiledOperation, release:
   const { rule, api, rights, token, access } = operation;
   const byAccess = rule.access === null ? 'api' : 'operation';
   const byToken = (...members: (keyof TokenRule)[]): SetAt => (members.some((member) => rule.token && Object.hasOwn(rule.token, member)) ? 'operation' : 'api');
-  switch (step.step as ModedCheck) {
+  const byMessage = (member: keyof MessageRule): SetAt => (rule.message && Object.hasOwn(rule.message, member) ? 'operation' : 'api');
+  const { message } = operation;
+  switch (step.step) {
     case 'credential': {
       const places = [...(rights?.kinds.has('token') ? token.places : []), ...(rights?.keys ?? []).map(({ place }) => place)].map(placeWords);
       const others = [...(rights?.kinds.has('basic') ? ['Basic'] : []), ...(rights?.kinds.has('certificate') ? ['the TLS connection'] : [])];
@@ -91,7 +100,33 @@ function describeStep(step: CompiledStep, operation: CompiledOperation, release:
       return { asks: claimWords(token), part: 'token', setAt: byToken('clients', 'claims', 'maxAgeSeconds', 'stepUp') };
     case 'rights':
       return { asks: describeAccess(access, api.schemes), part: 'access', setAt: byAccess };
+    case 'type':
+      return { asks: `Bodies of ${listed(message.contentTypes)}`, part: 'message', setAt: byMessage('contentTypes') };
+    case 'size':
+      return { asks: `Bodies of at most ${bytes(message.requestBytes)}`, part: 'message', setAt: byMessage('requestBytes') };
+    case 'answer':
+      return { asks: `Answers of at most ${bytes(message.answerBytes)}`, part: 'message', setAt: byMessage('answerBytes') };
+    case 'lane-up':
+      return { asks: laneWords(operation.lanes.up), part: 'headers', setAt: 'api' };
+    case 'lane-back':
+      return { asks: laneWords(operation.lanes.back), part: 'headers', setAt: 'api' };
+    default:
+      return { asks: '', part: '', setAt: 'gateway' };
   }
+}
+
+const listed = (values: readonly string[] | string): string => (typeof values === 'string' ? values : values.join(' or '));
+const bytes = (value: number | string): string => (typeof value === 'string' ? value : `${value} bytes`);
+
+function laneWords(lane: CompiledLane | null): string {
+  const { set = [], added = [], removed = [] } = lane?.said ?? {};
+  return [
+    set.length > 0 ? `sets ${set.join(', ')}` : '',
+    added.length > 0 ? `adds ${added.join(', ')}` : '',
+    removed.length > 0 ? `removes ${removed.join(', ')}` : '',
+  ]
+    .filter(Boolean)
+    .join('; ');
 }
 
 function claimWords({ clients, claims, maxAgeSeconds, stepUp }: TokenRule): string {

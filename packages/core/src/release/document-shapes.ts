@@ -1,4 +1,5 @@
 import { MAPPED_MEMBERS } from '../document/claim-map.js';
+import { CALLER_MEMBERS } from '../document/message-rule.js';
 import { MODED_CHECKS } from '../document/modes.js';
 import { SCHEME_TYPES } from '../document/release-document.js';
 import { UPSTREAM_LIMIT_RANGES } from '../document/upstream-limits.js';
@@ -37,6 +38,19 @@ const TOKEN_MEMBERS: Members = {
 
 const MODE = word('observe', 'enforce');
 export const MODES = object({ all: MODE, checks: someOf(Object.fromEntries(MODED_CHECKS.map((check) => [check, MODE]))) });
+
+const MESSAGE_MEMBERS: Members = {
+  requestBytes: wordOr('ANY_SIZE', number),
+  contentTypes: wordOr('ANY_TYPE', listOf(text)),
+  answerBytes: wordOr('ANY_SIZE', number),
+};
+
+const HEADER_VALUE = tagged('kind', { text: object({ text }), caller: object({ member: word(...CALLER_MEMBERS) }) });
+const HEADER_EDIT = tagged('action', {
+  set: object({ name: text, value: HEADER_VALUE }),
+  add: object({ name: text, value: HEADER_VALUE }),
+  remove: object({ name: text }),
+});
 
 const CLAIM_SOURCE: Members = {
   paths: listOf(text),
@@ -97,6 +111,8 @@ export const API = object({
     object({ name: text, type: word(...SCHEME_TYPES), declared: text, metadataUrl: nullable(text), providers: listOf(text), place: nullable(PLACE) }),
   ),
   access: ACCESS,
+  message: object(MESSAGE_MEMBERS),
+  headers: object({ up: listOf(HEADER_EDIT), back: listOf(HEADER_EDIT), hidePlatform: flag }),
   modes: MODES,
   contractHash: nullable(text),
   operations: listOf(anyRecord),
@@ -110,5 +126,6 @@ export const OPERATION = object({
   summary: text,
   access: nullable(ACCESS),
   token: nullable(someOf(TOKEN_MEMBERS)),
+  message: nullable(someOf(MESSAGE_MEMBERS)),
   modes: nullable(MODES),
 });

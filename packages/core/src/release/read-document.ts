@@ -1,5 +1,6 @@
 import { RELEASE_FORMAT, type ReleaseDocument } from '../document/release-document.js';
 import { UPSTREAM_LIMITS } from '../document/upstream-limits.js';
+import { ANY_MESSAGE, NO_LANES } from '../document/message-rule.js';
 import { ENFORCED } from '../document/modes.js';
 import { isRecord } from '../util/json-pointer.js';
 import { checkDocument } from './check-document.js';
@@ -36,9 +37,9 @@ export function upgradeDocument(value: unknown): ReleaseDocument {
 }
 
 const each = (value: unknown, change: (item: Json) => Json): unknown =>
-  Array.isArray(value) ? value.map((item) => (isRecord(item) ? change(item) : item)) : value;
+  Array.isArray(value) ? (value as unknown[]).map((item) => (isRecord(item) ? change(item) : item)) : value;
 
-/** Format 2 has places of keys, modes, and the limits of an upstream always. */
+/** Format 2 has places of keys, rules about bodies and headers, modes, and the limits of an upstream always. */
 function oneToTwo(document: Json): Json {
   const upstream = (value: unknown): unknown => (isRecord(value) ? { ...value, limits: value['limits'] ?? UPSTREAM_LIMITS } : value);
   return {
@@ -49,11 +50,14 @@ function oneToTwo(document: Json): Json {
       ...api,
       upstream: upstream(api['upstream']),
       schemes: each(api['schemes'], (scheme) => ({ ...scheme, place: null })),
+      message: ANY_MESSAGE,
+      headers: NO_LANES,
       modes: ENFORCED,
       operations: each(api['operations'], (operation) => ({
         ...operation,
         access: operation['access'] ?? null,
         token: operation['token'] ?? null,
+        message: null,
         modes: null,
       })),
     })),

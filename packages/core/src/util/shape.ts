@@ -66,12 +66,6 @@ export const tagged =
     else shape(value, at);
   };
 
-export const both =
-  (...shapes: readonly Shape[]): Shape =>
-  (value, at) => {
-    for (const shape of shapes) shape(value, at);
-  };
-
 export const anyRecord: Shape = (value, at) => void recordAt(value, at);
 
 const recordAt = (value: unknown, at: string): Readonly<Record<string, unknown>> => (isRecord(value) ? value : wrong(at, 'must be an object'));

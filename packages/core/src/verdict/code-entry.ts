@@ -1,7 +1,25 @@
 import type { CheckMode } from '../document/modes.js';
 
 /** The steps of a fall line, top to bottom. A request that stops at one never reaches the next. */
-export const STEPS = ['message', 'route', 'preflight', 'credential', 'token', 'key', 'basic', 'certificate', 'proof', 'claims', 'rights', 'upstream'] as const;
+export const STEPS = [
+  'message',
+  'route',
+  'preflight',
+  'credential',
+  'token',
+  'key',
+  'basic',
+  'certificate',
+  'proof',
+  'claims',
+  'rights',
+  'type',
+  'size',
+  'lane-up',
+  'upstream',
+  'answer',
+  'lane-back',
+] as const;
 export type StepId = (typeof STEPS)[number];
 
 /** How each step is called on screen. */
@@ -17,7 +35,12 @@ export const STEP_NAMES: Readonly<Record<StepId, string>> = {
   proof: 'Proof',
   claims: 'Claims',
   rights: 'Rights',
+  type: 'Content type',
+  size: 'Size',
+  'lane-up': 'Headers up',
   upstream: 'Upstream',
+  answer: 'Answer',
+  'lane-back': 'Headers back',
 };
 
 /** What a check found. Whether that stops a request is said by the mode of the step. */

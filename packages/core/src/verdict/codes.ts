@@ -1,4 +1,5 @@
 import { ASKED_CODES } from './asked-codes.js';
+import { BODY_CODES } from './body-codes.js';
 import { BENCH_CODES } from './bench-codes.js';
 import { CLAIMS_CODES } from './claims-codes.js';
 import { CLIENT_CODES } from './client-codes.js';
@@ -23,6 +24,7 @@ export const CODES = defineCodes(
   PROOF_CODES,
   CLAIMS_CODES,
   RIGHTS_CODES,
+  BODY_CODES,
   UPSTREAM_CODES,
   BENCH_CODES,
 );

@@ -8,6 +8,7 @@ import {
   IsIn,
   IsInt,
   IsNotEmpty,
+  IsObject,
   IsOptional,
   IsString,
   Matches,
@@ -19,6 +20,7 @@ import {
 } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
+import { HeaderLanesDto, MessageDto, MessageOverrideDto } from './message.js';
 import { ModesDto } from './modes.js';
 import { TokenOverrideDto, TokenPlaceDto, TokenRuleDto } from './token-rule.js';
 
@@ -162,6 +164,8 @@ export class ApiPatch {
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes?: SchemeDto[];
   @MayBeLeftOut() @ValidateNested() @Type(() => AccessDto) access?: AccessDto;
   @MayBeLeftOut() @ValidateNested() @Type(() => ModesDto) modes?: ModesDto;
+  @MayBeLeftOut() @IsObject() @ValidateNested() @Type(() => MessageDto) message?: MessageDto;
+  @MayBeLeftOut() @IsObject() @ValidateNested() @Type(() => HeaderLanesDto) headers?: HeaderLanesDto;
 }
 
 /** Sets who may call and what tokens must be, for many operations at once; `access` null takes the API's default again. */
@@ -171,6 +175,12 @@ export class OperationsPatch {
   @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.access !== null) @ValidateNested() @Type(() => AccessDto) access?: AccessDto | null;
   /** What these operations ask of tokens instead of the API; null takes the API's rule again. Left out: stays. */
   @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.token !== null) @ValidateNested() @Type(() => TokenOverrideDto) token?: TokenOverrideDto | null;
+  /** What bodies may be; null takes the API's rule again. Left out: stays. */
+  @IsOptional()
+  @ValidateIf((patch: OperationsPatch) => patch.message !== null)
+  @ValidateNested()
+  @Type(() => MessageOverrideDto)
+  message?: MessageOverrideDto | null;
   /** Modes of their checks; null takes the API's again. Left out: stay. */
   @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.modes !== null) @ValidateNested() @Type(() => ModesDto) modes?: ModesDto | null;
 }
@@ -204,6 +214,8 @@ export class ApiView extends ApiSummary {
   @IsArray() @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes: SchemeDto[];
   @ValidateNested() @Type(() => AccessDto) access: AccessDto;
   @ValidateNested() @Type(() => ModesDto) modes: ModesDto;
+  @ValidateNested() @Type(() => MessageDto) message: MessageDto;
+  @ValidateNested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
   @IsOptional() @IsString() contractHash: string | null;
 }
 
@@ -224,6 +236,8 @@ export class OperationView {
   @IsOptional() @ValidateNested() @Type(() => TokenOverrideDto) token: TokenOverrideDto | null;
   /** The same in words; empty when nothing. */
   @IsString() tokenWords: string;
+  /** What it asks of bodies instead of the API; null when nothing. */
+  @IsOptional() @ValidateNested() @Type(() => MessageOverrideDto) message: MessageOverrideDto | null;
   /** Its own modes; null takes the API's. */
   @IsOptional() @ValidateNested() @Type(() => ModesDto) modes: ModesDto | null;
   /** Checks that only observe, whoever set it so; empty where all of them refuse. */

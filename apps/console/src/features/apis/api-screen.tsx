@@ -9,6 +9,7 @@ import { count } from '../../parts/time';
 import { AccessTab } from './access-tab';
 import { ApiReleasesTab } from './api-releases-tab';
 import { ContractTab } from './contract-tab';
+import { MessageTab } from './message-tab';
 import { OperationsTab } from './operations-tab';
 import { apiQuery } from './queries';
 import { UpstreamTab } from './upstream-tab';
@@ -17,6 +18,7 @@ const TABS = [
   { path: '', word: 'Operations', show: OperationsTab },
   { path: 'contract', word: 'Contract', show: ContractTab },
   { path: 'access', word: 'Scopes and audience', show: AccessTab },
+  { path: 'bodies', word: 'Bodies and headers', show: MessageTab },
   { path: 'upstream', word: 'Upstream', show: UpstreamTab },
   { path: 'releases', word: 'Releases of it', show: ApiReleasesTab },
 ] as const;

@@ -9,12 +9,13 @@ import { Method } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
 import { AccessDialog } from '../apis/access-dialog';
+import { MessageDialog } from '../apis/message-dialog';
 import { ModesDialog } from '../apis/modes-dialog';
 import { apiQuery, operationQuery } from '../apis/queries';
 import { TokenDialog } from '../apis/token-dialog';
 import { ProbeContext } from '../probe/probe-state';
 
-type Editing = 'access' | 'token' | 'modes';
+type Editing = 'access' | 'token' | 'message' | 'modes';
 
 /** One operation: every check on its way, what each asks, its mode, where both were set, and what came of it. */
 export function OperationScreen() {
@@ -58,6 +59,9 @@ export function OperationScreen() {
             <button className="link" onClick={() => setEditing('token')}>
               what tokens must be
             </button>
+            <button className="link" onClick={() => setEditing('message')}>
+              what bodies may be
+            </button>
             <button className="link" onClick={() => setEditing('modes')}>
               what refuses, and what only observes
             </button>
@@ -71,11 +75,13 @@ export function OperationScreen() {
       </div>
       {editing === 'access' && <AccessDialog {...edit} />}
       {editing === 'token' && <TokenDialog {...edit} />}
+      {editing === 'message' && <MessageDialog {...edit} />}
       {editing === 'modes' && <ModesDialog {...edit} />}
     </>
   );
 }
 
+const TABS: Readonly<Record<string, string>> = { upstream: 'upstream', message: 'bodies', headers: 'bodies' };
 const SET_AT = { gateway: 'the gateway', api: 'the API', operation: 'this operation' } as const;
 const MODES = { enforce: 'refuses', observe: 'observes' } as const;
 
@@ -135,7 +141,7 @@ const markOf = ({ mode, asks, step }: OperationCheckView): MarkKind =>
 function SetAt({ check, page, onEdit }: { readonly check: OperationCheckView; readonly page: OperationPage; readonly onEdit: (part: Editing) => void }) {
   const words = SET_AT[check.setAt];
   if (check.setAt === 'gateway') return <span className="quiet">{words}</span>;
-  if (check.part === 'access' || (check.part === 'token' && check.setAt === 'operation')) {
+  if (check.part === 'access' || ((check.part === 'token' || check.part === 'message') && check.setAt === 'operation')) {
     const part = check.part;
     return (
       <button className="link" onClick={() => onEdit(part)}>
@@ -143,7 +149,7 @@ function SetAt({ check, page, onEdit }: { readonly check: OperationCheckView; re
       </button>
     );
   }
-  return <Link to={`/apis/${page.apiId}/${check.part === 'upstream' ? 'upstream' : 'access'}`}>{words}</Link>;
+  return <Link to={`/apis/${page.apiId}/${TABS[check.part] ?? 'access'}`}>{words}</Link>;
 }
 
 function Count({

@@ -10,6 +10,8 @@ const TABS: Readonly<Record<string, string>> = {
   cors: '/access',
   modes: '',
   upstream: '/upstream',
+  message: '/bodies',
+  headers: '/bodies',
   enabled: '',
 };
 

@@ -3,7 +3,9 @@ import {
   canonicalJson,
   ConfigError,
   diffContracts,
+  ANY_MESSAGE,
   ENFORCED,
+  NO_LANES,
   takesTokens,
   type ApiRule,
   type ContractChange,
@@ -11,7 +13,19 @@ import {
   tokenRule,
   UPSTREAM_LIMITS,
 } from '@virga/core';
-import type { ApiPatch, ApiSummary, ApiView, ImportInput, ImportView, OperationsPatch, OperationView, ReimportInput, ReimportView } from '@virga/protocol';
+import { lanesOf } from '@virga/protocol';
+import type {
+  MessageDto,
+  ApiPatch,
+  ApiSummary,
+  ApiView,
+  ImportInput,
+  ImportView,
+  OperationsPatch,
+  OperationView,
+  ReimportInput,
+  ReimportView,
+} from '@virga/protocol';
 import { randomBytes } from 'node:crypto';
 import { SecretsService } from '../../secret/secrets.service.js';
 import { operationTraffic, type OperationTraffic } from '../../store/record-store.js';
@@ -23,7 +37,7 @@ import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 import { accessFrom, accessView } from './access-mapping.js';
 import { definedOf, importProblem, operationsOf, schemesUsed, slug, unusable } from './import-mapping.js';
-import { modesFrom, modesView, observedOf, operationViews } from './operation-view.js';
+import { lanesView, messageView, modesFrom, modesView, observedOf, operationViews } from './operation-view.js';
 import { bindByMetadata, schemeFrom, schemeView } from './scheme-mapping.js';
 import { overrideFrom, tokenRuleFrom, tokenRuleView } from './token-mapping.js';
 
@@ -74,6 +88,8 @@ export class ApisService {
       cors: null,
       schemes: bindByMetadata(result.schemes, this.draft.document.providers),
       access: result.access,
+      message: ANY_MESSAGE,
+      headers: NO_LANES,
       modes: ENFORCED,
       contractHash,
       operations: operationsOf(result, []),
@@ -148,7 +164,7 @@ export class ApisService {
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
-      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, ...rest } = patch;
+      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, ...rest } = patch;
       return {
         ...api,
         ...definedOf(rest),
@@ -156,6 +172,7 @@ export class ApisService {
         ...(cors === undefined ? {} : { cors }),
         ...(upstream ? { upstream: { ...upstream, limits: upstream.limits ?? api.upstream.limits } } : {}),
         ...(modes ? { modes: modesFrom(modes) } : {}),
+        ...(headers ? { headers: lanesOf(headers) } : {}),
         ...(token ? { token } : {}),
         ...(access ? { access: accessFrom(access, names, '/access') } : {}),
       };
@@ -183,6 +200,7 @@ export class ApisService {
       const names = new Set(api.schemes.map((scheme) => scheme.name));
       const change = {
         ...(patch.access === undefined ? {} : { access: patch.access === null ? null : accessFrom(patch.access, names, '/access') }),
+        ...(patch.message === undefined ? {} : { message: patch.message && definedOf(patch.message) }),
         ...(patch.modes === undefined ? {} : { modes: patch.modes === null ? null : modesFrom(patch.modes) }),
         ...(patch.token === undefined ? {} : { token: patch.token === null ? null : overrideFrom(patch.token) }),
       };
@@ -255,6 +273,8 @@ export class ApisService {
       schemes: api.schemes.map(schemeView),
       access: accessView(api.access),
       modes: modesView(api.modes),
+      message: messageView(api.message) as MessageDto,
+      headers: lanesView(api.headers),
       contractHash: api.contractHash,
     };
   }

@@ -16,6 +16,7 @@ export function operationsOf(result: ContractResult, before: readonly OperationR
       summary,
       access: kept,
       token: earlier?.token ?? null,
+      message: earlier?.message ?? null,
       modes: earlier?.modes ?? null,
     };
   });

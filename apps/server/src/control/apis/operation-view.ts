@@ -1,5 +1,16 @@
-import { describeAccess, MODED_CHECKS, observedChecks, type AccessRule, type ApiRule, type ModeRule, type OperationRule } from '@virga/core';
-import type { ModesDto, OperationView } from '@virga/protocol';
+import {
+  describeAccess,
+  MODED_CHECKS,
+  observedChecks,
+  type AccessRule,
+  type ApiRule,
+  type ModeRule,
+  type OperationRule,
+  type HeaderEdit,
+  type HeaderLanes,
+  type MessageOverride,
+} from '@virga/core';
+import type { HeaderEditDto, HeaderLanesDto, MessageOverrideDto, ModesDto, OperationView } from '@virga/protocol';
 import type { OperationTraffic } from '../../store/record-store.js';
 import { accessView } from './access-mapping.js';
 import { overrideView, overrideWords } from './token-mapping.js';
@@ -13,9 +24,22 @@ export function modesFrom({ all, checks }: ModesDto): ModeRule {
 }
 
 /** The checks of an operation that only observe; none where nothing is asked. */
-export function observedOf(api: ApiRule, { access, modes }: OperationRule): string[] {
-  return (access ?? api.access).kind === 'required' ? observedChecks(modes ?? api.modes) : [];
+export function observedOf(api: ApiRule, { access, message, modes }: OperationRule): string[] {
+  const asked = { ...api.message, ...message };
+  const ofBodies = { type: asked.contentTypes !== 'ANY_TYPE', size: asked.requestBytes !== 'ANY_SIZE', answer: asked.answerBytes !== 'ANY_SIZE' };
+  const required = (access ?? api.access).kind === 'required';
+  return observedChecks(modes ?? api.modes).filter((check) => (check in ofBodies ? ofBodies[check as keyof typeof ofBodies] : required));
 }
+
+/** What bodies may be, as it is sent to the console. */
+export const messageView = ({ contentTypes, ...bounds }: MessageOverride): MessageOverrideDto => ({
+  ...bounds,
+  ...(contentTypes === undefined ? {} : { contentTypes: contentTypes === 'ANY_TYPE' ? contentTypes : [...contentTypes] }),
+});
+
+export const lanesView = ({ up, back, hidePlatform }: HeaderLanes): HeaderLanesDto => ({ up: up.map(editView), back: back.map(editView), hidePlatform });
+
+const editView = (edit: HeaderEdit): HeaderEditDto => (edit.action === 'remove' ? { ...edit } : { ...edit, value: { ...edit.value } });
 
 /** Schemes that nobody can meet, where they close every alternative of a rule. */
 function unmetOf(access: AccessRule, usable: ReadonlySet<string>): string[] {
@@ -48,6 +72,7 @@ export function operationViews(api: ApiRule, live: ApiRule | null | undefined, t
       setBy: effective.origin,
       token: operation.token === null ? null : overrideView(operation.token),
       tokenWords: overrideWords(operation.token),
+      message: operation.message && messageView(operation.message),
       modes: operation.modes === null ? null : modesView(operation.modes),
       observed: observedOf(api, operation),
       liveWho: liveWho === who ? null : liveWho,

@@ -1,5 +1,5 @@
 import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '@virga/core';
-import { ENFORCED, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
+import { ANY_MESSAGE, ENFORCED, NO_LANES, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
 import type { BenchTarget } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 
@@ -50,6 +50,8 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     cors: null,
     schemes: [{ name: 'provider', type: 'http-bearer', declared: 'http bearer', metadataUrl: null, providers: [provider.id], place: null }],
     access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 'provider', scopes: [], match: 'all', roles: [] }]] },
+    message: ANY_MESSAGE,
+    headers: NO_LANES,
     modes: ENFORCED,
     contractHash: null,
     operations: [example(null)],
@@ -66,5 +68,6 @@ const example = (token: OperationRule['token']): OperationRule => ({
   summary: '',
   access: null,
   token,
+  message: null,
   modes: null,
 });

@@ -83,5 +83,5 @@ function atPart(error: ConfigError, document: ReleaseDocument, part: DraftPart |
   const prefix = `/${part.kind}/${document[part.kind].findIndex((item) => item.id === part.id)}/`;
   if (!error.pointer.startsWith(prefix)) return error;
   // Operations are changed together by one request, which has their members at its top.
-  return new ConfigError(`/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|modes)/, '')}`, error.message);
+  return new ConfigError(`/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|message|modes)/, '')}`, error.message);
 }

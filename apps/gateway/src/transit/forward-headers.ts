@@ -1,6 +1,6 @@
-import type { Exchange, TokenPlace } from '@virga/core';
+import { foldName, type Caller, type CompiledLane, type Exchange, type TokenPlace } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
-import { foldName, HOP_BY_HOP, isReserved } from './forward-names.js';
+import { HOP_BY_HOP, isReserved } from './forward-names.js';
 
 /** Decisions about names, kept because the same few come again and again. Bounded: callers choose names. */
 const passes = new Map<string, boolean>();
@@ -29,6 +29,10 @@ export interface ForwardFacts {
   readonly vouched: string | null;
   /** The name of that header, whoever sent it; null where no rule names one. */
   readonly ruled: string | null;
+  /** Changes that the API makes; null for none. */
+  readonly lane: CompiledLane | null;
+  /** Whom these changes can name; null where nobody was let in by a credential. */
+  readonly who: Caller | null;
 }
 
 /** The Cookie header without some cookies; undefined when nothing is left. */
@@ -66,16 +70,18 @@ export function queryUp(exchange: Exchange): string {
 export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts): string[] {
   const out: string[] = [];
   const dropped = named(headers.connection);
-  const { withheld } = facts;
+  const { withheld, lane } = facts;
   const withheldNames = withheld.flatMap((place) => (place.kind === 'header' ? [foldName(place.name)] : []));
   for (const name in headers) {
     if (name !== facts.vouched && (!goesUp(name) || (facts.ruled !== null && foldName(name) === facts.ruled))) continue;
     if (dropped !== null && dropped.has(name)) continue;
     if (withheldNames.length > 0 && withheldNames.includes(foldName(name))) continue;
+    if (lane !== null && lane.drops(name)) continue;
     const value = name === 'cookie' ? withoutCookies(headers.cookie, withheld) : headers[name];
     if (typeof value === 'string') out.push(name, value);
     else if (value) for (const item of value) out.push(name, item);
   }
+  if (lane !== null) lane.write(facts.who, out);
   const forwardedFor = facts.address.includes(':') ? `"[${facts.address}]"` : facts.address;
   out.push(
     'x-forwarded-for',
@@ -95,8 +101,16 @@ export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts): st
   return out;
 }
 
-/** The header fields of the upstream's answer that travel on, as a flat list, with those that the gateway adds. */
-export function headersBack(headers: IncomingHttpHeaders, added: Readonly<Record<string, string>>): string[] {
+/**
+ * The header fields of the upstream's answer that travel on, as a flat list, with those that the gateway adds.
+ * @param lane changes that the API makes; null for none
+ */
+export function headersBack(
+  headers: IncomingHttpHeaders,
+  added: Readonly<Record<string, string>>,
+  lane: CompiledLane | null = null,
+  who: Caller | null = null,
+): string[] {
   const out: string[] = [];
   const dropped = named(typeof headers.connection === 'string' ? headers.connection : undefined);
   for (const name in headers) {
@@ -104,10 +118,12 @@ export function headersBack(headers: IncomingHttpHeaders, added: Readonly<Record
     // CORS answers come from the gateway's rule alone when it has one.
     if (added['vary'] !== undefined && name.startsWith('access-control-')) continue;
     if (name === 'x-request-id') continue;
+    if (lane !== null && lane.drops(name)) continue;
     const value = headers[name];
     if (typeof value === 'string') out.push(name, value);
     else if (value) for (const item of value) out.push(name, item);
   }
+  if (lane !== null) lane.write(who, out);
   for (const name in added) out.push(name, added[name] as string);
   return out;
 }

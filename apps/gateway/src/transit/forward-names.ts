@@ -1,3 +1,4 @@
+import { foldName } from '@virga/core';
 import { PROBE_HEADER } from '@virga/protocol';
 
 /** Hop-by-hop fields (RFC 9110 section 7.6.1); they end at the gateway in both directions. */
@@ -77,9 +78,6 @@ const RESERVED: ReadonlySet<string> = new Set([
   'x-tls-client-cert',
 ]);
 const RESERVED_FAMILIES = /^(?:x-forwarded|x-ssl|ssl-client|x-ssl-client|x-client-cert|client-cert)(?:-|$)/;
-
-/** A field name as the most lenient upstream might read it: some take every mark for a dash or an underscore. */
-export const foldName = (name: string): string => (/^[a-z0-9-]*$/.test(name) ? name : name.toLowerCase().replace(/[^a-z0-9]/g, '-'));
 
 /** Whether a field, its name in lower case, is for the gateway alone to write. */
 export function isReserved(name: string): boolean {

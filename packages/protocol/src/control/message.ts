@@ -1,0 +1,99 @@
+import {
+  BODY_BYTES,
+  CALLER_MEMBERS,
+  isMediaRange,
+  type CallerMember,
+  type HeaderEdit,
+  type HeaderLanes,
+  type HeaderValue,
+  type MessageRule,
+} from '@virga/core';
+import { Type } from 'class-transformer';
+import {
+  ArrayMaxSize,
+  ArrayNotEmpty,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsInt,
+  IsObject,
+  IsString,
+  Matches,
+  Max,
+  MaxLength,
+  Min,
+  ValidateBy,
+  ValidateIf,
+  ValidateNested,
+} from 'class-validator';
+
+const [LEAST, MOST] = BODY_BYTES;
+const isOwn = (member: keyof MessageRule, word: string) => (rule: Partial<MessageRule>) => rule[member] !== undefined && rule[member] !== word;
+const MediaRange = (): PropertyDecorator =>
+  ValidateBy(
+    {
+      name: 'mediaRange',
+      validator: {
+        validate: (value) => typeof value === 'string' && isMediaRange(value),
+        defaultMessage: () => 'A content type is written as application/json, or image/* for a family',
+      },
+    },
+    { each: true },
+  );
+
+/** Parts of a rule about bodies. Members left out stay as they are, or are as the API has them. */
+export class MessageOverrideDto implements Partial<MessageRule> {
+  /** Bytes; `ANY_SIZE` leaves it to the upstream. */
+  @ValidateIf(isOwn('requestBytes', 'ANY_SIZE')) @IsInt() @Min(LEAST) @Max(MOST) requestBytes?: number | 'ANY_SIZE';
+  /** `type/subtype` or `type/*`; `ANY_TYPE` leaves it to the upstream. */
+  @ValidateIf(isOwn('contentTypes', 'ANY_TYPE')) @IsArray() @ArrayNotEmpty() @ArrayMaxSize(50) @MediaRange() contentTypes?: string[] | 'ANY_TYPE';
+  @ValidateIf(isOwn('answerBytes', 'ANY_SIZE')) @IsInt() @Min(LEAST) @Max(MOST) answerBytes?: number | 'ANY_SIZE';
+}
+
+const isSet = (member: keyof MessageRule, word: string) => (rule: Partial<MessageRule>) => rule[member] !== word;
+
+/** What bodies may be, whole. */
+export class MessageDto implements MessageRule {
+  @ValidateIf(isSet('requestBytes', 'ANY_SIZE')) @IsInt() @Min(LEAST) @Max(MOST) requestBytes: number | 'ANY_SIZE';
+  @ValidateIf(isSet('contentTypes', 'ANY_TYPE')) @IsArray() @ArrayNotEmpty() @ArrayMaxSize(50) @MediaRange() contentTypes: string[] | 'ANY_TYPE';
+  @ValidateIf(isSet('answerBytes', 'ANY_SIZE')) @IsInt() @Min(LEAST) @Max(MOST) answerBytes: number | 'ANY_SIZE';
+}
+
+/** A text, or a member of the caller; the one that is not meant is left out. */
+export class HeaderValueDto {
+  @IsIn(['text', 'caller']) kind: 'text' | 'caller';
+  @ValidateIf((value: HeaderValueDto) => value.kind === 'text')
+  @IsString()
+  @MaxLength(2000)
+  @Matches(/^(?:[\x21-\x7e](?:[\t\x20-\x7e]*[\x21-\x7e])?)?$/, { message: 'One line of ASCII, with no blank at its ends' })
+  text?: string;
+  @ValidateIf((value: HeaderValueDto) => value.kind === 'caller') @IsIn([...CALLER_MEMBERS]) member?: CallerMember;
+}
+
+/** One change of the header fields. */
+export class HeaderEditDto {
+  @IsIn(['set', 'add', 'remove']) action: HeaderEdit['action'];
+  @IsString() @MaxLength(100) @Matches(/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/, { message: 'Not a header name' }) name: string;
+  /** Not for `remove`. */
+  @ValidateIf((edit: HeaderEditDto) => edit.action !== 'remove') @IsObject() @ValidateNested() @Type(() => HeaderValueDto) value?: HeaderValueDto;
+}
+
+/** Changes of header fields in two lanes. */
+export class HeaderLanesDto {
+  @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => HeaderEditDto) up: HeaderEditDto[];
+  @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => HeaderEditDto) back: HeaderEditDto[];
+  @IsBoolean() hidePlatform: boolean;
+}
+
+/** The lanes that were sent, in core's own form. */
+export const lanesOf = ({ up, back, hidePlatform }: HeaderLanesDto): HeaderLanes => ({ up: up.map(editOf), back: back.map(editOf), hidePlatform });
+
+function editOf({ action, name, value }: HeaderEditDto): HeaderEdit {
+  const lower = name.toLowerCase();
+  return action === 'remove' ? { action, name: lower } : { action, name: lower, value: valueOf(value) };
+}
+
+function valueOf(value: HeaderValueDto | undefined): HeaderValue {
+  if (value?.kind === 'caller') return { kind: 'caller', member: value.member ?? 'client' };
+  return { kind: 'text', text: value?.text ?? '' };
+}
