@@ -232,7 +232,7 @@ test('an open operation is guarded by a key without breaking a call: observe, co
   await page.getByRole('button', { name: 'what refuses, and what only observes' }).click();
   await page.getByLabel(/every check only observes/).check();
   await page.getByRole('button', { name: 'Set in the draft' }).click();
-  await expect(page.getByRole('button', { name: 'observes' })).toHaveCount(3);
+  await expect(page.getByRole('button', { name: 'observes', exact: true })).toHaveCount(3);
   await publish();
 
   // Nothing breaks, and what enforcing would refuse is counted before the switch, with its traces.

@@ -17,6 +17,7 @@ const { load, median } = await import('../perf/load.mjs');
 const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release } = await import('../perf/world.mjs');
 const { askTogether, makeProofs, verifyAlone, verifyWhole } = await import('../perf/proofs.mjs');
 const { Introspector } = await import('@virga/outbound');
+const { NODE_SIGNATURES } = await import('../apps/gateway/dist/ports/node-signatures.js');
 const { checkClaims, closedPorts, compileRelease, decide, Exchange, readKey, verifyToken } = await import('@virga/core');
 const { importJWK, jwtVerify } = await import('jose');
 const rounds = Number(values.rounds);
@@ -106,6 +107,7 @@ async function portsFor(jwk) {
     ticks: () => performance.now(),
     digest: (text) => crypto.hash('sha256', text, 'base64url'),
     keys: { held: () => held, refetch: () => Promise.resolve(held) },
+    signatures: NODE_SIGNATURES,
   });
 }
 
@@ -215,6 +217,7 @@ async function introspection() {
     ticks: () => performance.now(),
     digest: (text) => crypto.hash('sha256', text, 'base64url'),
     keys: { held: () => held, refetch: () => Promise.resolve(held) },
+    signatures: NODE_SIGNATURES,
     introspection: introspector,
     secrets,
   });

@@ -1,5 +1,5 @@
 import { Module, type DynamicModule } from '@nestjs/common';
-import { APP_FILTER, APP_GUARD } from '@nestjs/core';
+import { APP_FILTER, APP_GUARD, APP_INTERCEPTOR } from '@nestjs/core';
 import { SETTINGS, type ServerSettings } from './config/settings.js';
 import { ApisController } from './control/apis/apis.controller.js';
 import { ApisService } from './control/apis/apis.service.js';
@@ -20,6 +20,7 @@ import { ProbeController } from './control/probe/probe.controller.js';
 import { ProbeService } from './control/probe/probe.service.js';
 import { Background } from './http/background.js';
 import { ProblemFilter } from './http/problems.js';
+import { RevisionInterceptor } from './http/revision.interceptor.js';
 import { ProvidersController } from './control/providers/providers.controller.js';
 import { ProvidersService } from './control/providers/providers.service.js';
 import { DraftService } from './control/releases/draft.service.js';
@@ -68,6 +69,7 @@ export class AppModule {
         { provide: Vault, useValue: new Vault(settings.secretKey) },
         { provide: APP_GUARD, useClass: AccessGuard },
         { provide: APP_FILTER, useClass: ProblemFilter },
+        { provide: APP_INTERCEPTOR, useClass: RevisionInterceptor },
         Background,
         SessionService,
         NodeHub,

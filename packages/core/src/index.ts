@@ -57,6 +57,7 @@ export { UPSTREAM_LIMIT_RANGES, UPSTREAM_LIMITS, type UpstreamLimits } from './d
 export { checkDocument } from './release/check-document.js';
 export { readDocument, upgradeDocument } from './release/read-document.js';
 export { describeFallLine, type DescribedCheck, type SetAt } from './release/describe-fall-line.js';
+export { listChanges, revertChanges, type ChangePlace, type DocumentChange, type Reverted } from './release/document-changes.js';
 export { describePointer, type RulePlace } from './release/describe-pointer.js';
 export { Directory } from './directory/directory.js';
 export {
@@ -111,7 +112,7 @@ export type { HeldKeys, KeySource, TrustedProvider } from './token/verify-token.
 export type { VerifiedToken } from './token/verified-token.js';
 export { checkClaims } from './token/check-claims.js';
 export { shorten, verifyToken } from './token/verify-token.js';
-export { verifySignature, type VerificationKey } from './token/verify-signature.js';
+export { verifySignature, WEB_SIGNATURES, type SignaturePlatform, type VerificationKey } from './token/verify-signature.js';
 export { readPart, readToken, TOKEN_BUDGET, UnreadToken, type JsonObject, type ReadToken } from './token/read-token.js';
 export { HEADER_CHECKS, unreadFinding, vouched } from './token/verify-token.js';
 export { TOKEN_CHECKS } from './token/check-claims.js';

@@ -12,7 +12,7 @@ import { UPSTREAM_LIMITS } from '../src/document/upstream-limits.js';
 import { compileClaimMap } from '../src/provider/compile-claim-map.js';
 import { readKey } from '../src/provider/read-key-set.js';
 import type { HeldKeys, KeySource, TokenVerifier } from '../src/token/verify-token.js';
-import type { VerificationKey } from '../src/token/verify-signature.js';
+import { WEB_SIGNATURES, type VerificationKey } from '../src/token/verify-signature.js';
 import { closedPorts, type Ports } from '../src/decision/ports.js';
 
 export const fixture = (name: string): string => readFileSync(new URL(`fixtures/${name}`, import.meta.url), 'utf8');
@@ -50,6 +50,7 @@ export const providerRule = (change: Partial<ProviderRule> = {}): ProviderRule =
 export const verifierOf = (keys: KeySource, ...rules: ProviderRule[]): TokenVerifier => ({
   byIssuer: new Map(rules.map((rule) => [rule.issuer, { rule, readPrincipal: compileClaimMap(rule) }])),
   keys,
+  signatures: WEB_SIGNATURES,
 });
 
 export async function makeProvider(id: string, issuer = ISSUER, algorithm: 'RS256' | 'ES256' | 'EdDSA' | 'PS256' = 'RS256'): Promise<TestProvider> {

@@ -1,5 +1,6 @@
 import 'reflect-metadata';
 export { mayBeLeftOut } from './may-be-left-out.js';
+export { wordInstead } from './word-instead.js';
 export { AccessDto, AlternativeDto, RequirementDto, SCOPE_PATTERN } from './control/access.js';
 export {
   ApiPatch,
@@ -55,6 +56,7 @@ export {
   CredentialView,
   DirectoryEffect,
 } from './control/clients.js';
+export { EditPage, EditQuery, EditView } from './control/edits.js';
 export { OperationCheckView, OperationPage } from './control/fall-line.js';
 export { HeaderEditDto, HeaderLanesDto, HeaderValueDto, lanesOf, MessageDto, MessageOverrideDto } from './control/message.js';
 export { CheckModesDto, ModesDto } from './control/modes.js';

@@ -22,12 +22,16 @@ export function keepCsrfToken(token: string): void {
   csrfToken = token;
 }
 
-async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
+async function call<T>(method: string, path: string, body?: unknown, revision?: string | null): Promise<T> {
   let answer: Response;
   try {
     answer = await fetch(`/control/v1${path}`, {
       method,
-      headers: { ...(body === undefined ? {} : { 'content-type': 'application/json' }), ...(method === 'GET' ? {} : { 'x-csrf-token': csrfToken }) },
+      headers: {
+        ...(body === undefined ? {} : { 'content-type': 'application/json' }),
+        ...(method === 'GET' ? {} : { 'x-csrf-token': csrfToken }),
+        ...(revision ? { 'if-match': `"${revision}"` } : {}),
+      },
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
     });
   } catch {
@@ -52,7 +56,8 @@ export const api = {
   get: <T>(path: string) => call<T>('GET', path),
   post: <T>(path: string, body: unknown = {}) => call<T>('POST', path, body),
   put: <T>(path: string, body: unknown) => call<T>('PUT', path, body),
-  patch: <T>(path: string, body: unknown) => call<T>('PATCH', path, body),
+  /** @param revision what the edit began from; left out, it is made whatever is there now */
+  patch: <T>(path: string, body: unknown, revision?: string | null) => call<T>('PATCH', path, body, revision),
   remove: (path: string) => call<void>('DELETE', path),
 };
 

@@ -1,6 +1,7 @@
 import type { DirectorySource, Introspection, KeySource, Ports, ReplayMemory, TokenCache } from '@virga/core';
 import * as crypto from 'node:crypto';
 import { performance } from 'node:perf_hooks';
+import { NODE_SIGNATURES } from './node-signatures.js';
 import type { Nonces } from './nonces.js';
 import type { PrivateFacts } from './private-facts.js';
 
@@ -25,6 +26,7 @@ export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, 
     ticks: () => performance.now(),
     digest: (text) => crypto.hash('sha256', text, 'base64url'),
     keys,
+    signatures: NODE_SIGNATURES,
     introspection,
     replay,
     tokens,

@@ -1,7 +1,7 @@
 import type { INestApplication } from '@nestjs/common';
 import { DocumentBuilder, SwaggerModule, type OpenAPIObject } from '@nestjs/swagger';
 import * as protocol from '@virga/protocol';
-import { mayBeLeftOut } from '@virga/protocol';
+import { mayBeLeftOut, wordInstead } from '@virga/protocol';
 import { defaultMetadataStorage } from 'class-transformer/cjs/storage.js';
 import { validationMetadatasToSchemas } from 'class-validator-jsonschema';
 import { SESSION_COOKIE } from '../session/session.service.js';
@@ -10,7 +10,12 @@ type Parameter = { name: string; in: 'query'; required: boolean; schema: unknown
 type Operation = { operationId?: string; parameters?: Parameter[] };
 
 /** Query DTOs of the operations that take filters; the parameters are made from the same classes that validate them. */
-const QUERIES: Readonly<Record<string, string>> = { '/control/v1/traces': 'TraceQuery', '/control/v1/overlook/fall': 'FallQuery' };
+const QUERIES: Readonly<Record<string, string>> = {
+  '/control/v1/traces': 'TraceQuery',
+  '/control/v1/overlook/fall': 'FallQuery',
+  '/control/v1/clients': 'ClientQuery',
+  '/control/v1/draft/edits': 'EditQuery',
+};
 const OPEN_OPERATIONS = new Set(['SessionController_signIn']);
 
 /** The control API's own description, OpenAPI 3.1, with schemas made from the DTO classes that validate requests. */
@@ -33,7 +38,10 @@ export function controlDocument(app: INestApplication): OpenAPIObject {
     classTransformerMetadataStorage: defaultMetadataStorage as never,
     refPointerPrefix: '#/components/schemas/',
   }) as Record<string, { properties?: Record<string, Record<string, unknown>>; required?: string[] }>;
-  for (const [name, schema] of Object.entries(schemas)) allowNull(name, schema);
+  for (const [name, schema] of Object.entries(schemas)) {
+    allowNull(name, schema);
+    allowWords(name, schema);
+  }
   for (const [path, name] of Object.entries(QUERIES)) addQuery((document.paths[path] as Record<string, Operation> | undefined)?.['get'], schemas[name]);
   for (const item of Object.values(document.paths) as Record<string, Operation & { security?: unknown }>[]) {
     for (const operation of Object.values(item)) if (OPEN_OPERATIONS.has(operation.operationId ?? '')) operation.security = [];
@@ -48,6 +56,19 @@ function allowNull(name: string, schema: { properties?: Record<string, Record<st
     const type = (protocol as Readonly<Record<string, unknown>>)[name] as { prototype?: object } | undefined;
     if (schema.required?.includes(member) || (type?.prototype && mayBeLeftOut(type.prototype, member))) continue;
     schema.properties = { ...schema.properties, [member]: { anyOf: [property, { type: 'null' }] } };
+  }
+}
+
+/** Members that may hold a word in place of their value; their type says no more than that it is one of two. */
+function allowWords(name: string, schema: { properties?: Record<string, Record<string, unknown>> }): void {
+  const type = (protocol as Readonly<Record<string, unknown>>)[name] as { prototype?: object } | undefined;
+  for (const [member, property] of Object.entries(schema.properties ?? {})) {
+    const word = type?.prototype && wordInstead(type.prototype, member);
+    if (word === undefined || !schema.properties) continue;
+    const { $ref: _of, ...own } = property;
+    schema.properties[member] = {
+      anyOf: [Array.isArray(own['items']) || member === 'contentTypes' ? { type: 'array', items: { type: 'string' } } : own, { const: word }],
+    };
   }
 }
 

@@ -16,6 +16,7 @@ const ERROR_TITLES: Readonly<Record<number, string>> = {
   403: 'The CSRF token is missing or wrong',
   404: 'There is no such thing',
   409: 'Something else is in the way',
+  412: 'It is not any more what the edit began from',
   413: 'The request is too large',
   422: 'A field of the request cannot be used; `errors` has pointers',
   429: 'Too many attempts',

@@ -42,9 +42,13 @@ export async function readDraft(environment: string): Promise<StoredDraft> {
   };
 }
 
-/** Writes what differs between two drafts; parts that are the same objects are not touched. */
-export function writeDraft(store: Store, before: StoredDraft, after: ReleaseDocument): Promise<void> {
+/**
+ * Writes what differs between two drafts; parts that are the same objects are not touched.
+ * @param also what is written together with it, or not at all
+ */
+export function writeDraft(store: Store, before: StoredDraft, after: ReleaseDocument, also?: (transaction: Transaction) => Promise<unknown>): Promise<void> {
   return store.write(async (transaction) => {
+    await also?.(transaction);
     if (before.format !== after.format) await SettingRow.upsert({ name: FORMAT, value: String(after.format) }, { transaction });
     await writeProviders(before, after, transaction);
     if (before.certificateHeader !== after.certificateHeader)

@@ -5,6 +5,7 @@ import { Sequelize } from 'sequelize-typescript';
 import { SequelizeStorage, Umzug } from 'umzug';
 import { MIGRATIONS } from './migrations/index.js';
 import * as configuration from './models/configuration.js';
+import * as changes from './models/changes.js';
 import * as clients from './models/clients.js';
 import * as records from './models/records.js';
 import * as tokens from './models/tokens.js';
@@ -41,7 +42,7 @@ export class Store {
       dialect: 'sqlite',
       storage: file,
       logging: false,
-      models: [...Object.values(configuration), ...Object.values(clients), ...Object.values(records), ...Object.values(tokens)],
+      models: [...Object.values(configuration), ...Object.values(changes), ...Object.values(clients), ...Object.values(records), ...Object.values(tokens)],
       define: { timestamps: false, underscored: true },
     });
     const store = new Store(sequelize, lock);

@@ -4,6 +4,7 @@ import { LocalReplayMemory, type ReplayMemory } from '../proof/replay-memory.js'
 import type { Introspection } from '../token/introspection.js';
 import { Revocations } from '../token/revocations.js';
 import { TokenCache } from '../token/token-cache.js';
+import { WEB_SIGNATURES, type SignaturePlatform } from '../token/verify-signature.js';
 import type { KeySource } from '../token/verify-token.js';
 
 /** Nonces that this gateway hands out for proofs (RFC 9449 section 9). */
@@ -27,6 +28,8 @@ export interface Ports {
   /** SHA-256 of the UTF-8 bytes of a text, base64url without padding: also what `ath` of a DPoP proof is. */
   digest(text: string): string;
   readonly keys: KeySource;
+  /** What checks signatures. */
+  readonly signatures: SignaturePlatform;
   readonly introspection: Introspection;
   readonly replay: ReplayMemory;
   /** Tokens that were verified before. */
@@ -46,6 +49,7 @@ const NONE_REVOKED = new Revocations();
 /** Ports for where nothing can be asked outside: what would need it is refused (fail closed). */
 export function closedPorts(given: Pick<Ports, 'now' | 'ticks' | 'digest' | 'keys'> & Partial<Ports>): Ports {
   return {
+    signatures: WEB_SIGNATURES,
     introspection: { ask: () => Promise.resolve({ outcome: 'unavailable', reason: 'nothing is asked outside here' }) },
     replay: new LocalReplayMemory(),
     tokens: new TokenCache(),

@@ -9,6 +9,7 @@ import { readToken, UnreadToken } from '../token/read-token.js';
 import type { TokenCache } from '../token/token-cache.js';
 import type { VerifiedToken } from '../token/verified-token.js';
 import { unreadFinding, verifyToken, type TokenVerifier, type TrustedProvider } from '../token/verify-token.js';
+import { whenThere, type Awaitable } from '../util/awaitable.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import type { Check } from './compiled.js';
 import type { Exchange } from './exchange.js';
@@ -63,7 +64,7 @@ export function compileTokenStep(rights: CompiledRights, rule: TokenRule, contex
       const known = cache.find(digest, now, isCurrent);
       // What an operation cannot open itself it does not take, though another one may have opened it.
       if (known && known.decryptedBy === (known.decryptedBy === null ? null : rule.decryptionSecret)) return judge(exchange, known, true, now);
-      return prove(text, digest).then((result) => {
+      return whenThere(prove(text, digest), (result) => {
         if ('code' in result) return result;
         cache.keep(digest, result, now);
         return judge(exchange, result, false, ports.now());
@@ -80,22 +81,20 @@ export function compileProve(
   rights: CompiledRights,
   rule: TokenRule,
   context: TokenContext,
-): (text: string, digest: string) => Promise<VerifiedToken | Finding> {
+): (text: string, digest: string) => Awaitable<VerifiedToken | Finding> {
   const { ports, verifier } = context;
   const asked = [...context.providers.values()].filter((trusted): trusted is OpaqueTrusted => rights.providers.has(trusted.rule.id) && isOpaque(trusted));
   const open = compileOpen(rule, ports);
 
-  return async (text, digest) => {
+  return (text, digest) => {
     const read = readToken(text);
     if (!(read instanceof UnreadToken)) {
       const own = asked.find((trusted) => trusted.rule.issuer === read.claims['iss']);
       // A provider that is asked may hand out JWTs too: its own word decides then, not a key.
       return own ? ask([own], text, digest) : verifyToken(text, verifier);
     }
-    if (read.kind === 'encrypted') {
-      const opened = await open(text);
-      return typeof opened === 'string' ? verifyToken(opened, verifier, rule.decryptionSecret) : opened;
-    }
+    if (read.kind === 'encrypted')
+      return open(text).then((opened) => (typeof opened === 'string' ? verifyToken(opened, verifier, rule.decryptionSecret) : opened));
     return read.kind === 'opaque' && asked.length > 0 ? ask(asked, text, digest) : unreadFinding(read);
   };
 

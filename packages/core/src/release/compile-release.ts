@@ -50,7 +50,12 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
   const providersById = new Map(trusted.map((provider) => [provider.rule.id, provider]));
   // Tokens of providers that are asked are never proved by a key, so their issuers choose none.
   const byIssuer = new Map(trusted.filter(({ rule }) => !takesOpaqueTokens(rule)).map((provider) => [provider.rule.issuer, provider]));
-  const context: TokenContext = { verifier: { byIssuer, keys: ports.keys }, cache: ports.tokens, providers: providersById, ports };
+  const context: TokenContext = {
+    verifier: { byIssuer, keys: ports.keys, signatures: ports.signatures },
+    cache: ports.tokens,
+    providers: providersById,
+    ports,
+  };
   const router = new Router<CompiledOperation, CompiledApi>();
   const apis: CompiledApi[] = [];
   for (const [index, api] of document.apis.entries()) apis.push(yield* addApi(api, index, router, context));

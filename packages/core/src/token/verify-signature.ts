@@ -1,5 +1,6 @@
 import type { CryptoKey, JWK } from 'jose';
 import { ALGORITHMS, isAlgorithm, isAlgorithmOf, type Algorithm } from '../document/algorithms.js';
+import type { Awaitable } from '../util/awaitable.js';
 import { decodeBase64url, isCanonicalBase64url } from '../util/base64url.js';
 import { readPart, UnreadToken } from './read-token.js';
 
@@ -22,8 +23,6 @@ export interface VerificationKey {
 
 export type SignatureOutcome = { readonly outcome: 'valid'; readonly key: VerificationKey } | { readonly outcome: 'invalid' | 'no-key' };
 
-const ascii = new TextEncoder();
-
 /** Whether a key may verify a token of this algorithm: type, curve, size, own `alg` (RFC 8725 section 3.1). */
 export function keyServes(key: VerificationKey, algorithm: Algorithm): boolean {
   const facts = ALGORITHMS[algorithm];
@@ -45,34 +44,79 @@ export function candidateKeys(keys: readonly VerificationKey[], kid: string | nu
 }
 
 /**
+ * The platform that checks signatures. One may answer at once, on the thread that asks, or later; a fault of it counts as
+ * “does not match”, thrown or rejected.
+ */
+export interface SignaturePlatform {
+  /** @param input the signing input, ASCII (RFC 7515 section 5.1, step 8) */
+  check(algorithm: Algorithm, key: VerificationKey, input: string, signature: Uint8Array<ArrayBuffer>): boolean | Promise<boolean>;
+}
+
+const ascii = new TextEncoder();
+
+/** Web Cryptography: there on every platform, and always later. */
+export const WEB_SIGNATURES: SignaturePlatform = {
+  check: async (algorithm, key, input, signature) =>
+    crypto.subtle.verify(ALGORITHMS[algorithm].check, await key.material(algorithm), signature, ascii.encode(input)),
+};
+
+/**
  * Verifies a compact JWS (RFC 7515 section 5.2) with one of the keys given. Keys named or carried by the token's own
  * header (`jku`, `x5u`, `jwk`, `x5c`) are never looked at. `crit` is refused, because no extension is understood.
  */
-export async function verifySignature(jws: string, kid: string | null, algorithm: string, keys: readonly VerificationKey[]): Promise<SignatureOutcome> {
+export function verifySignature(
+  jws: string,
+  kid: string | null,
+  algorithm: string,
+  keys: readonly VerificationKey[],
+  platform: SignaturePlatform = WEB_SIGNATURES,
+): Awaitable<SignatureOutcome> {
   if (!isAlgorithm(algorithm)) return { outcome: 'no-key' };
   // Every part, so that one token has one spelling: decoders are lenient with blanks and loose bits.
   const parts = jws.split('.', 4);
   if (parts.length !== 3 || !parts.every(isCanonicalBase64url)) return { outcome: 'invalid' };
   const header = readPart(parts[0] ?? '', 'header');
   if (header instanceof UnreadToken || header['alg'] !== algorithm || header['crit'] !== undefined) return { outcome: 'invalid' };
-  return verifyWithCandidates(jws, kid, algorithm, keys);
+  return verifyWithCandidates(jws, kid, algorithm, keys, platform);
 }
 
 /** Like `verifySignature`, for a token whose parts were found to be canonical and whose header was looked at already. */
-export async function verifyWithCandidates(jws: string, kid: string | null, algorithm: Algorithm, keys: readonly VerificationKey[]): Promise<SignatureOutcome> {
+export function verifyWithCandidates(
+  jws: string,
+  kid: string | null,
+  algorithm: Algorithm,
+  keys: readonly VerificationKey[],
+  platform: SignaturePlatform,
+): Awaitable<SignatureOutcome> {
   const candidates = candidateKeys(keys, kid, algorithm);
   if (candidates.length === 0) return { outcome: 'no-key' };
   const end = jws.lastIndexOf('.');
-  // The signing input is ASCII: RFC 7515 section 5.1, step 8.
-  const input = ascii.encode(jws.slice(0, end));
-  const signature = decodeBase64url(jws.slice(end + 1));
-  const { check } = ALGORITHMS[algorithm];
-  for (const key of candidates) {
+  return tryFrom(candidates, 0, algorithm, jws.slice(0, end), decodeBase64url(jws.slice(end + 1)), platform);
+}
+
+/** Tries the candidates in turn; waits only where the platform does. */
+function tryFrom(
+  candidates: readonly VerificationKey[],
+  first: number,
+  algorithm: Algorithm,
+  input: string,
+  signature: Uint8Array<ArrayBuffer>,
+  platform: SignaturePlatform,
+): Awaitable<SignatureOutcome> {
+  for (let index = first; index < candidates.length; index++) {
+    const key = candidates[index] as VerificationKey;
+    let matches: boolean | Promise<boolean>;
     try {
-      if (await crypto.subtle.verify(check, await key.material(algorithm), signature, input)) return { outcome: 'valid', key };
+      matches = platform.check(algorithm, key, input, signature);
     } catch {
       // The next candidate decides; a fault of the platform is a refusal like any other (fail closed).
+      continue;
     }
+    if (matches === true) return { outcome: 'valid', key };
+    if (matches === false) continue;
+    return matches
+      .catch(() => false)
+      .then((later) => (later === true ? { outcome: 'valid', key } : tryFrom(candidates, index + 1, algorithm, input, signature, platform)));
   }
   return { outcome: 'invalid' };
 }

@@ -5,7 +5,8 @@ import { finding, type Code, type Finding } from '../verdict/codes.js';
 import { readToken, UnreadToken, type ReadToken, type UnreadKind } from './read-token.js';
 import { idTokenMarks } from './token-kind.js';
 import type { VerifiedToken } from './verified-token.js';
-import { verifyWithCandidates, type VerificationKey } from './verify-signature.js';
+import { verifyWithCandidates, type SignatureOutcome, type SignaturePlatform, type VerificationKey } from './verify-signature.js';
+import { whenThere, type Awaitable } from '../util/awaitable.js';
 
 /** The keys of one provider as they are held now. `generation` grows with every change of them. */
 export interface HeldKeys {
@@ -32,6 +33,8 @@ export interface TokenVerifier {
   /** Providers of the release by issuer, byte for byte (RFC 8725 section 3.8, RFC 9207 for why exact). */
   readonly byIssuer: ReadonlyMap<string, TrustedProvider>;
   readonly keys: KeySource;
+  /** What checks signatures. */
+  readonly signatures: SignaturePlatform;
 }
 
 const UNREAD_CODES = {
@@ -100,7 +103,7 @@ function checkAlgorithm({ header, claims }: ReadToken, { byIssuer }: TokenVerifi
  * Looks at neither times, audience nor rights. RFC 7515 section 5.2, RFC 8725 sections 3.1 to 3.8.
  * @param decryptedBy name of the secret that opened the token, where it came encrypted
  */
-export async function verifyToken(text: string, verifier: TokenVerifier, decryptedBy: string | null = null): Promise<VerifiedToken | Finding> {
+export function verifyToken(text: string, verifier: TokenVerifier, decryptedBy: string | null = null): Awaitable<VerifiedToken | Finding> {
   const token = readToken(text);
   if (token instanceof UnreadToken) return unreadFinding(token);
   for (const check of HEADER_CHECKS) {
@@ -111,15 +114,15 @@ export async function verifyToken(text: string, verifier: TokenVerifier, decrypt
 }
 
 /** The last step of `verifyToken`: the signature, by the keys of the issuer. The header checks must have passed. */
-export async function verifyGenuine(text: string, token: ReadToken, verifier: TokenVerifier, decryptedBy: string | null): Promise<VerifiedToken | Finding> {
+export function verifyGenuine(text: string, token: ReadToken, verifier: TokenVerifier, decryptedBy: string | null): Awaitable<VerifiedToken | Finding> {
   const { header, claims } = token;
   const trusted = verifier.byIssuer.get(String(claims['iss']));
   if (!trusted) return finding('token.issuer-missing', {});
   const algorithm = header['alg'] as Algorithm;
   const kid = (header['kid'] as string | undefined) ?? null;
-  const held = await verifyWithKeys(text, kid, algorithm, trusted.rule, verifier.keys);
-  if ('code' in held) return held;
-  return vouched(trusted, token, held.generation, decryptedBy);
+  return whenThere(verifyWithKeys(text, kid, algorithm, trusted.rule, verifier), (held) =>
+    'code' in held ? held : vouched(trusted, token, held.generation, decryptedBy),
+  );
 }
 
 /** What a token says, taken as said by its provider. Only for tokens that were proved, or to explain one that was not. */
@@ -145,24 +148,29 @@ export function vouched(trusted: TrustedProvider, { header, claims }: ReadToken,
 /** The largest clock difference that any rule may allow. */
 export const MAX_LEEWAY_SECONDS = 300;
 
-async function verifyWithKeys(
+type Verified = { readonly key: VerificationKey; readonly generation: number } | Finding;
+
+function verifyWithKeys(
   text: string,
   kid: string | null,
   algorithm: Algorithm,
   provider: ProviderRule,
-  source: KeySource,
-): Promise<{ key: VerificationKey; generation: number } | Finding> {
-  let held = source.held(provider.id);
-  let result = await verifyWithCandidates(text, kid, algorithm, held.keys);
-  if (result.outcome !== 'valid') {
+  { keys, signatures }: TokenVerifier,
+): Awaitable<Verified> {
+  const held = keys.held(provider.id);
+  return whenThere(verifyWithCandidates(text, kid, algorithm, held.keys, signatures), (result): Awaitable<Verified> => {
+    if (result.outcome === 'valid') return { key: result.key, generation: held.generation };
     // The provider may have rotated, under a new kid or under the old one. The source bounds how often it asks.
-    const again = await source.refetch(provider);
-    if (again.generation !== held.generation) {
-      held = again;
-      result = await verifyWithCandidates(text, kid, algorithm, held.keys);
-    }
-  }
-  if (result.outcome === 'valid') return { key: result.key, generation: held.generation };
+    return keys.refetch(provider).then(async (again): Promise<Verified> => {
+      if (again.generation === held.generation) return failureOf(result, kid, algorithm, provider, held);
+      const second = await verifyWithCandidates(text, kid, algorithm, again.keys, signatures);
+      return second.outcome === 'valid' ? { key: second.key, generation: again.generation } : failureOf(second, kid, algorithm, provider, again);
+    });
+  });
+}
+
+/** Why no key verifies a token. */
+function failureOf(result: SignatureOutcome, kid: string | null, algorithm: Algorithm, provider: ProviderRule, held: HeldKeys): Finding {
   if (held.state === 'none') return finding('token.keys-unavailable', { provider: provider.name });
   if (result.outcome === 'invalid')
     return finding('token.signature-invalid', { kid: kid === null ? null : shorten(kid), alg: algorithm, provider: provider.name });

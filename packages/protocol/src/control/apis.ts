@@ -207,6 +207,8 @@ export class ApiSummary {
 }
 
 export class ApiView extends ApiSummary {
+  /** Of all that the draft says of it; what `If-Match` takes. */
+  @IsString() revision: string;
   @ValidateNested() @Type(() => UpstreamDto) upstream: UpstreamDto;
   @ValidateNested() @Type(() => ResourceDto) resource: ResourceDto;
   @ValidateNested() @Type(() => TokenRuleDto) token: TokenRuleDto;

@@ -26,9 +26,10 @@ import {
   ValidateIf,
   ValidateNested,
 } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
+import { WordInstead } from '../word-instead.js';
 
 const [LEAST, MOST] = BODY_BYTES;
-const isOwn = (member: keyof MessageRule, word: string) => (rule: Partial<MessageRule>) => rule[member] !== undefined && rule[member] !== word;
 const MediaRange = (): PropertyDecorator =>
   ValidateBy(
     {
@@ -44,19 +45,17 @@ const MediaRange = (): PropertyDecorator =>
 /** Parts of a rule about bodies. Members left out stay as they are, or are as the API has them. */
 export class MessageOverrideDto implements Partial<MessageRule> {
   /** Bytes; `ANY_SIZE` leaves it to the upstream. */
-  @ValidateIf(isOwn('requestBytes', 'ANY_SIZE')) @IsInt() @Min(LEAST) @Max(MOST) requestBytes?: number | 'ANY_SIZE';
+  @MayBeLeftOut() @WordInstead('ANY_SIZE') @IsInt() @Min(LEAST) @Max(MOST) requestBytes?: number | 'ANY_SIZE';
   /** `type/subtype` or `type/*`; `ANY_TYPE` leaves it to the upstream. */
-  @ValidateIf(isOwn('contentTypes', 'ANY_TYPE')) @IsArray() @ArrayNotEmpty() @ArrayMaxSize(50) @MediaRange() contentTypes?: string[] | 'ANY_TYPE';
-  @ValidateIf(isOwn('answerBytes', 'ANY_SIZE')) @IsInt() @Min(LEAST) @Max(MOST) answerBytes?: number | 'ANY_SIZE';
+  @MayBeLeftOut() @WordInstead('ANY_TYPE') @IsArray() @ArrayNotEmpty() @ArrayMaxSize(50) @MediaRange() contentTypes?: string[] | 'ANY_TYPE';
+  @MayBeLeftOut() @WordInstead('ANY_SIZE') @IsInt() @Min(LEAST) @Max(MOST) answerBytes?: number | 'ANY_SIZE';
 }
-
-const isSet = (member: keyof MessageRule, word: string) => (rule: Partial<MessageRule>) => rule[member] !== word;
 
 /** What bodies may be, whole. */
 export class MessageDto implements MessageRule {
-  @ValidateIf(isSet('requestBytes', 'ANY_SIZE')) @IsInt() @Min(LEAST) @Max(MOST) requestBytes: number | 'ANY_SIZE';
-  @ValidateIf(isSet('contentTypes', 'ANY_TYPE')) @IsArray() @ArrayNotEmpty() @ArrayMaxSize(50) @MediaRange() contentTypes: string[] | 'ANY_TYPE';
-  @ValidateIf(isSet('answerBytes', 'ANY_SIZE')) @IsInt() @Min(LEAST) @Max(MOST) answerBytes: number | 'ANY_SIZE';
+  @WordInstead('ANY_SIZE') @IsInt() @Min(LEAST) @Max(MOST) requestBytes: number | 'ANY_SIZE';
+  @WordInstead('ANY_TYPE') @IsArray() @ArrayNotEmpty() @ArrayMaxSize(50) @MediaRange() contentTypes: string[] | 'ANY_TYPE';
+  @WordInstead('ANY_SIZE') @IsInt() @Min(LEAST) @Max(MOST) answerBytes: number | 'ANY_SIZE';
 }
 
 /** A text, or a member of the caller; the one that is not meant is left out. */

@@ -173,6 +173,8 @@ export class ProviderComparison {
 }
 
 export class ProviderView {
+  /** What `If-Match` takes. */
+  @IsString() revision: string;
   @IsString() id: string;
   @IsString() name: string;
   @IsString() issuer: string;

@@ -1,5 +1,5 @@
 import { queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
-import type { PublishView, ReleaseList, ReleaseView } from '@virga/protocol';
+import type { EditPage, PublishView, ReleaseList, ReleaseView } from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { api } from '../../client/api';
 
@@ -23,3 +23,6 @@ export function useGoLive(path: string) {
     },
   });
 }
+
+/** The last edits of the draft. */
+export const editsQuery = queryOptions({ queryKey: ['draft', 'edits'], queryFn: () => api.get<EditPage>('/draft/edits?limit=20') });

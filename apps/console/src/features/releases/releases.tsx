@@ -12,6 +12,7 @@ import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago, count } from '../../parts/time';
 import { ChangeList } from './change-list';
+import { EditList } from './edit-list';
 import { releaseQuery, releasesQuery, useGoLive } from './queries';
 
 /** What is not published, the nodes, and the history of releases. */
@@ -55,6 +56,7 @@ export function Releases() {
               <ProblemNotice error={discard.error} />
             </section>
           )}
+          {chosen === null && <EditList />}
         </div>
       </div>
       {discarding && standing && (

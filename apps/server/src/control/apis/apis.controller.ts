@@ -16,6 +16,7 @@ import {
   ReimportView,
 } from '@virga/protocol';
 import { ContractService, readingOf } from '../contract/contract.service.js';
+import { Edited, type EditedBy } from '../../session/edited-by.js';
 import { Endpoint } from '../../http/endpoint.js';
 import { notFound } from '../../http/problems.js';
 import { OperationPageService } from './operation-page.service.js';
@@ -44,8 +45,8 @@ export class ApisController {
 
   @Post('apis')
   @Endpoint({ summary: 'Bring an API in', body: ImportInput, answer: ImportView, status: 201, errors: [413] })
-  bringIn(@Body() input: ImportInput): Promise<ImportView> {
-    return this.apis.bringIn(input);
+  bringIn(@Body() input: ImportInput, @Edited() edited: EditedBy): Promise<ImportView> {
+    return this.apis.bringIn(input, edited);
   }
 
   @Get('apis/:id')
@@ -55,15 +56,15 @@ export class ApisController {
   }
 
   @Patch('apis/:id')
-  @Endpoint({ summary: 'Change an API in the draft', body: ApiPatch, answer: ApiView, errors: [404] })
-  change(@Param('id') id: string, @Body() patch: ApiPatch): Promise<ApiView> {
-    return this.apis.change(id, patch);
+  @Endpoint({ summary: 'Change an API in the draft', body: ApiPatch, answer: ApiView, errors: [404, 412] })
+  change(@Param('id') id: string, @Body() patch: ApiPatch, @Edited() edited: EditedBy): Promise<ApiView> {
+    return this.apis.change(id, patch, edited);
   }
 
   @Delete('apis/:id')
-  @Endpoint({ summary: 'Take an API out of the draft', errors: [404] })
-  async remove(@Param('id') id: string): Promise<void> {
-    await this.apis.remove(id);
+  @Endpoint({ summary: 'Take an API out of the draft', errors: [404, 412] })
+  async remove(@Param('id') id: string, @Edited() edited: EditedBy): Promise<void> {
+    await this.apis.remove(id, edited);
   }
 
   @Get('apis/:id/contract')
@@ -76,9 +77,9 @@ export class ApisController {
   }
 
   @Put('apis/:id/contract')
-  @Endpoint({ summary: 'Bring in a newer description, or only see what it changes', body: ReimportInput, answer: ReimportView, errors: [404, 413] })
-  bringInAgain(@Param('id') id: string, @Body() input: ReimportInput): Promise<ReimportView> {
-    return this.apis.bringInAgain(id, input);
+  @Endpoint({ summary: 'Bring in a newer description, or only see what it changes', body: ReimportInput, answer: ReimportView, errors: [404, 412, 413] })
+  bringInAgain(@Param('id') id: string, @Body() input: ReimportInput, @Edited() edited: EditedBy): Promise<ReimportView> {
+    return this.apis.bringInAgain(id, input, edited);
   }
 
   @Get('apis/:id/operations')
@@ -94,8 +95,8 @@ export class ApisController {
   }
 
   @Patch('apis/:id/operations')
-  @Endpoint({ summary: 'Say who may call many operations at once', body: OperationsPatch, answer: OperationList, errors: [404] })
-  async setAccess(@Param('id') id: string, @Body() patch: OperationsPatch): Promise<OperationList> {
-    return { items: await this.apis.setAccess(id, patch) };
+  @Endpoint({ summary: 'Say who may call many operations at once', body: OperationsPatch, answer: OperationList, errors: [404, 412] })
+  async setAccess(@Param('id') id: string, @Body() patch: OperationsPatch, @Edited() edited: EditedBy): Promise<OperationList> {
+    return { items: await this.apis.setAccess(id, patch, edited) };
   }
 }

@@ -33,7 +33,8 @@ import { Store } from '../../store/store.js';
 import type { ContractResult } from '../contract/contract-result.js';
 import { ContractService, readingOf } from '../contract/contract.service.js';
 import { fieldProblem, notFound } from '../../http/problems.js';
-import { DraftService } from '../releases/draft.service.js';
+import type { EditedBy } from '../../session/edited-by.js';
+import { DraftService, revisionOf } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 import { accessFrom, accessView } from './access-mapping.js';
 import { definedOf, importProblem, operationsOf, schemesUsed, slug, unusable } from './import-mapping.js';
@@ -70,7 +71,7 @@ export class ApisService {
     return api;
   }
 
-  async bringIn(input: ImportInput): Promise<ImportView> {
+  async bringIn(input: ImportInput, { by }: EditedBy): Promise<ImportView> {
     const text = await this.contracts.textOf(input.source);
     const result = await this.contracts.read(text);
     if (!result.usable) throw unusable(result);
@@ -95,13 +96,10 @@ export class ApisService {
       operations: operationsOf(result, []),
     };
     await this.draft
-      .change(
-        (document) => {
-          this.#refuseTakenBase(document, api.basePath, id);
-          return { ...document, apis: [...document.apis, api] };
-        },
-        { kind: 'apis', id },
-      )
+      .change({ part: { kind: 'apis', id }, by }, (document) => {
+        this.#refuseTakenBase(document, api.basePath, id);
+        return { ...document, apis: [...document.apis, api] };
+      })
       .catch((error: unknown) => {
         throw error instanceof ConfigError ? importProblem(error, api) : error;
       });
@@ -109,7 +107,7 @@ export class ApisService {
   }
 
   /** Takes a newer description. Rules that an engineer set stay with their operations; what the contract declared is replaced. */
-  async bringInAgain(id: string, input: ReimportInput): Promise<ReimportView> {
+  async bringInAgain(id: string, input: ReimportInput, edited: EditedBy): Promise<ReimportView> {
     const api = this.find(id);
     const text = await this.contracts.textOf(input.source);
     const result = await this.contracts.read(text);
@@ -118,7 +116,7 @@ export class ApisService {
     if (input.dryRun) return { reading: readingOf(result), changes: diffContracts(api, this.#renewed(api, result), declaredBefore, result), applied: false };
     const contractHash = await this.contracts.keep(text, result.format);
     let changes: ContractChange[] = [];
-    await this.#replace(id, (old) => {
+    await this.#replace(id, edited, (old) => {
       const renewed = { ...this.#renewed(old, result), contractHash };
       changes = diffContracts(old, renewed, declaredBefore, result);
       return renewed;
@@ -156,8 +154,8 @@ export class ApisService {
     return result?.usable ? result : null;
   }
 
-  async change(id: string, patch: ApiPatch): Promise<ApiView> {
-    await this.#replace(id, async (api, document) => {
+  async change(id: string, patch: ApiPatch, edited: EditedBy): Promise<ApiView> {
+    await this.#replace(id, edited, async (api, document) => {
       const token = patch.token && (await tokenRuleFrom(patch.token, api.token, id, this.secrets));
       if (patch.basePath !== undefined) this.#refuseTakenBase(document, patch.basePath, id);
       const schemes = patch.schemes?.map(schemeFrom) ?? api.schemes;
@@ -180,9 +178,9 @@ export class ApisService {
     return this.view(id);
   }
 
-  async remove(id: string): Promise<void> {
+  async remove(id: string, edited: EditedBy): Promise<void> {
     this.find(id);
-    await this.draft.change((document) => ({ ...document, apis: document.apis.filter((api) => api.id !== id) }));
+    await this.draft.change({ part: { kind: 'apis', id }, ...edited }, (document) => ({ ...document, apis: document.apis.filter((api) => api.id !== id) }));
   }
 
   async operations(id: string): Promise<OperationView[]> {
@@ -195,8 +193,8 @@ export class ApisService {
     );
   }
 
-  async setAccess(id: string, patch: OperationsPatch): Promise<OperationView[]> {
-    await this.#replace(id, (api) => {
+  async setAccess(id: string, patch: OperationsPatch, edited: EditedBy): Promise<OperationView[]> {
+    await this.#replace(id, edited, (api) => {
       const names = new Set(api.schemes.map((scheme) => scheme.name));
       const change = {
         ...(patch.access === undefined ? {} : { access: patch.access === null ? null : accessFrom(patch.access, names, '/access') }),
@@ -218,15 +216,12 @@ export class ApisService {
   }
 
   /** Edits one API. The edit is made from what the draft holds when its turn comes, so that of two at once none is lost. */
-  async #replace(id: string, edit: (api: ApiRule, document: ReleaseDocument) => ApiRule | Promise<ApiRule>): Promise<void> {
+  async #replace(id: string, edited: EditedBy, edit: (api: ApiRule, document: ReleaseDocument) => ApiRule | Promise<ApiRule>): Promise<void> {
     this.find(id);
-    await this.draft.change(
-      async (document) => {
-        const edited = await edit(this.find(id), document);
-        return { ...document, apis: document.apis.map((api) => (api.id === id ? edited : api)) };
-      },
-      { kind: 'apis', id },
-    );
+    await this.draft.change({ part: { kind: 'apis', id }, ...edited }, async (document) => {
+      const renewed = await edit(this.find(id), document);
+      return { ...document, apis: document.apis.map((api) => (api.id === id ? renewed : api)) };
+    });
   }
 
   #refuseTakenBase(document: ReleaseDocument, basePath: string, id: string): void {
@@ -264,6 +259,7 @@ export class ApisService {
   #view(api: ApiRule, traffic: readonly OperationTraffic[]): ApiView {
     return {
       ...this.#summary(api, traffic),
+      revision: revisionOf(api),
       upstream: { ...api.upstream, limits: { ...api.upstream.limits } },
       resource: { identifier: api.resource.identifier, scopes: api.resource.scopes.map((scope) => ({ ...scope })) },
       token: tokenRuleView(api.token),

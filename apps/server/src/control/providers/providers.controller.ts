@@ -1,6 +1,7 @@
 import { Body, Controller, Delete, Get, Param, Patch, Post } from '@nestjs/common';
 import { ApiTags } from '@nestjs/swagger';
 import { DiscoverInput, DiscoveryView, ProviderComparison, ProviderInput, ProviderList, ProviderPatch, ProviderView } from '@virga/protocol';
+import { Edited, type EditedBy } from '../../session/edited-by.js';
 import { Endpoint } from '../../http/endpoint.js';
 import { ProvidersService } from './providers.service.js';
 
@@ -23,8 +24,8 @@ export class ProvidersController {
 
   @Post()
   @Endpoint({ summary: 'Trust a provider', body: ProviderInput, answer: ProviderView, status: 201 })
-  trust(@Body() input: ProviderInput): Promise<ProviderView> {
-    return this.providers.trust(input);
+  trust(@Body() input: ProviderInput, @Edited() edit: EditedBy): Promise<ProviderView> {
+    return this.providers.trust(input, edit);
   }
 
   @Get(':id')
@@ -34,15 +35,15 @@ export class ProvidersController {
   }
 
   @Patch(':id')
-  @Endpoint({ summary: 'Change how a provider is trusted', body: ProviderPatch, answer: ProviderView, errors: [404] })
-  change(@Param('id') id: string, @Body() patch: ProviderPatch): Promise<ProviderView> {
-    return this.providers.change(id, patch);
+  @Endpoint({ summary: 'Change how a provider is trusted', body: ProviderPatch, answer: ProviderView, errors: [404, 412] })
+  change(@Param('id') id: string, @Body() patch: ProviderPatch, @Edited() edit: EditedBy): Promise<ProviderView> {
+    return this.providers.change(id, patch, edit);
   }
 
   @Delete(':id')
-  @Endpoint({ summary: 'Trust a provider no longer', errors: [404, 409] })
-  async remove(@Param('id') id: string): Promise<void> {
-    await this.providers.remove(id);
+  @Endpoint({ summary: 'Trust a provider no longer', errors: [404, 409, 412] })
+  async remove(@Param('id') id: string, @Edited() edit: EditedBy): Promise<void> {
+    await this.providers.remove(id, edit);
   }
 
   @Get(':id/comparison')

@@ -30,7 +30,8 @@ import { ProviderKeyRow } from '../../store/models/configuration.js';
 import { Store } from '../../store/store.js';
 import { Background } from '../../http/background.js';
 import { fieldProblem, notFound, problem } from '../../http/problems.js';
-import { DraftService } from '../releases/draft.service.js';
+import type { EditedBy } from '../../session/edited-by.js';
+import { DraftService, revisionOf } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 import { differencesOf } from './discovery-differences.js';
 import { sourceFrom, sourceView } from './source-mapping.js';
@@ -112,7 +113,7 @@ export class ProvidersService {
     }
   }
 
-  async trust(input: ProviderInput): Promise<ProviderView> {
+  async trust(input: ProviderInput, edit: EditedBy): Promise<ProviderView> {
     if (this.draft.document.providers.some((item) => item.issuer === input.issuer))
       throw fieldProblem('/issuer', 'A provider with this issuer is trusted already');
     const id = randomBytes(6).toString('hex');
@@ -130,13 +131,10 @@ export class ProvidersService {
       allowLoopbackHttp: input.allowLoopbackHttp ?? false,
       privateHosts: input.privateHosts ?? [],
     };
-    await this.draft.change(
-      (document) => {
-        if (document.providers.some((item) => item.issuer === provider.issuer)) throw fieldProblem('/issuer', 'A provider with this issuer is trusted already');
-        return { ...document, providers: [...document.providers, provider] };
-      },
-      { kind: 'providers', id },
-    );
+    await this.draft.change({ part: { kind: 'providers', id }, by: edit.by }, (document) => {
+      if (document.providers.some((item) => item.issuer === provider.issuer)) throw fieldProblem('/issuer', 'A provider with this issuer is trusted already');
+      return { ...document, providers: [...document.providers, provider] };
+    });
     return this.view(provider.id);
   }
 
@@ -184,25 +182,25 @@ export class ProvidersService {
     return { said, differences: said.ok ? differencesOf(provider, said) : [] };
   }
 
-  async change(id: string, patch: ProviderPatch): Promise<ProviderView> {
+  async change(id: string, patch: ProviderPatch, edit: EditedBy): Promise<ProviderView> {
     this.find(id);
-    await this.draft.change(
-      async (document) => {
-        const before = this.find(id);
-        const source = patch.source && (await sourceFrom(patch.source, before.source, id, this.secrets));
-        const given = { ...Object.fromEntries(Object.entries(patch).filter(([, value]) => value !== undefined)), ...(source ? { source } : {}) };
-        return { ...document, providers: document.providers.map((item) => (item.id === id ? { ...item, ...given } : item)) };
-      },
-      { kind: 'providers', id },
-    );
+    await this.draft.change({ part: { kind: 'providers', id }, ...edit }, async (document) => {
+      const before = this.find(id);
+      const source = patch.source && (await sourceFrom(patch.source, before.source, id, this.secrets));
+      const given = { ...Object.fromEntries(Object.entries(patch).filter(([, value]) => value !== undefined)), ...(source ? { source } : {}) };
+      return { ...document, providers: document.providers.map((item) => (item.id === id ? { ...item, ...given } : item)) };
+    });
     return this.view(id);
   }
 
-  async remove(id: string): Promise<void> {
+  async remove(id: string, edit: EditedBy): Promise<void> {
     const provider = this.find(id);
     const used = this.#usedBy(id);
     if (used.length > 0) throw problem(409, `${provider.name} is still in use`, `Tokens of it meet ${used.join('; ')}. Unbind it there first.`);
-    await this.draft.change((document) => ({ ...document, providers: document.providers.filter((item) => item.id !== id) }));
+    await this.draft.change({ part: { kind: 'providers', id }, ...edit }, (document) => ({
+      ...document,
+      providers: document.providers.filter((item) => item.id !== id),
+    }));
   }
 
   /** Lets the nodes fetch the keys now. */
@@ -238,6 +236,7 @@ export class ProvidersService {
       id,
       name,
       issuer,
+      revision: revisionOf(provider),
       leewaySeconds,
       lastGoodSeconds,
       allowLoopbackHttp,

@@ -1,10 +1,22 @@
 import { Inject, Injectable } from '@nestjs/common';
-import { canonicalJson, ConfigError, RELEASE_FORMAT, upgradeDocument, type ReleaseDocument } from '@virga/core';
+import {
+  canonicalJson,
+  ConfigError,
+  diffReleases,
+  listChanges,
+  RELEASE_FORMAT,
+  revertChanges,
+  upgradeDocument,
+  type DocumentChange,
+  type ReleaseDocument,
+} from '@virga/core';
 import type { FieldProblem } from '@virga/protocol';
 import { createHash } from 'node:crypto';
 import { SETTINGS, type ServerSettings } from '../../config/settings.js';
 import { readDraft, writeDraft } from '../../store/draft-store.js';
 import { Store } from '../../store/store.js';
+import { notFound, problem } from '../../http/problems.js';
+import { appendEdit, findEdit } from './change-log.js';
 import { compileProblem, problemsOf } from './compile-draft.js';
 
 /** SHA-256 of the canonical JSON of a release. */
@@ -48,27 +60,93 @@ export class DraftService {
   }
 
   /**
-   * Changes the draft. Parts that stay must stay the same objects.
-   * @param part what the change is about: pointers of errors inside it begin there, as the fields of a request do
+   * Changes the draft. The edit is computed from what the draft holds when its turn comes, and is written down together with
+   * who made it. Parts that stay must stay the same objects.
    * @throws ConfigError when the result is wrong in itself; nothing is changed then
+   * @throws problem 412 when the part is not any more what `ifMatch` says
    */
-  change(edit: (document: ReleaseDocument) => ReleaseDocument | Promise<ReleaseDocument>, part?: DraftPart): Promise<ReleaseDocument> {
+  change(
+    { part, ifMatch = null, by, takesBack = null }: EditFacts,
+    edit: (document: ReleaseDocument) => ReleaseDocument | Promise<ReleaseDocument>,
+  ): Promise<ReleaseDocument> {
     const run = this.#last.then(async () => {
       const before = this.#document;
+      if (part && ifMatch !== null) refuseStale(before, part, ifMatch);
       const after = await edit(before);
       if (after === before) return before;
-      const problem = await compileProblem(after);
+      const changes = listChanges(before, after);
+      if (changes.length === 0) return before;
+      const wrong = await compileProblem(after);
       // A draft that was wrong in the same way before may be edited elsewhere, or nobody could ever mend it.
-      if (problem && !this.problems.some((known) => known.pointer === problem.pointer && known.detail === problem.message)) throw atPart(problem, after, part);
-      await writeDraft(this.#store, before, after);
+      if (wrong && !this.problems.some((known) => known.pointer === wrong.pointer && known.detail === wrong.message)) throw atPart(wrong, after, part);
+      const words = diffReleases(before, after).map(({ subject, detail }) => `${subject}: ${detail}`);
+      const made = { at: Date.now(), by, words, before: this.hash, after: hashOf(after), changes, takesBack };
+      await writeDraft(this.#store, before, after, (transaction) => appendEdit(made, transaction));
       this.#document = after;
-      this.#hash = null;
-      this.#problems = problem ? [{ pointer: problem.pointer, detail: problem.message }] : [];
+      this.#hash = made.after;
+      this.#problems = wrong ? [{ pointer: wrong.pointer, detail: wrong.message }] : [];
       return after;
     });
     this.#last = run.catch(() => undefined);
     return run;
   }
+
+  /** Takes one edit back, where nothing that it changed was changed again since. @throws problem 404 or 409 */
+  async takeBack(number: number, by: string): Promise<void> {
+    const row = await findEdit(number);
+    if (!row) throw notFound('edit');
+    await this.change({ by, takesBack: number }, (document) => {
+      const reverted = revertChanges(document, JSON.parse(row.changes) as DocumentChange[]);
+      if ('conflict' in reverted)
+        throw problem(409, 'It was changed again since', `What edit ${number} changed is not any more what it made of it. Take the later edits back first.`);
+      return withSameParts(document, reverted.document);
+    });
+  }
+}
+
+/** Who changes the draft, and what is known of it. */
+export interface EditFacts {
+  readonly by: string;
+  /** What the change is about: pointers of errors inside it begin there, as the fields of a request do. */
+  readonly part?: DraftPart;
+  /** The revision of the part that the change was made from; null when nobody says. */
+  readonly ifMatch?: string | null;
+  /** The edit that this one takes back. */
+  readonly takesBack?: number | null;
+}
+
+const REVISIONS = new WeakMap<object, string>();
+
+/** The revision of a part: a hash of what it holds, made once for each. */
+export function revisionOf(part: object): string {
+  let revision = REVISIONS.get(part);
+  if (revision === undefined) REVISIONS.set(part, (revision = createHash('sha256').update(canonicalJson(part)).digest('hex').slice(0, 20)));
+  return revision;
+}
+
+/** @throws problem 412 with both revisions */
+function refuseStale(document: ReleaseDocument, { kind, id }: DraftPart, ifMatch: string): void {
+  const found = document[kind].find((item) => item.id === id);
+  const current = found ? revisionOf(found) : null;
+  if (current === ifMatch) return;
+  throw problem(
+    412,
+    'Somebody changed it meanwhile',
+    'It is not any more what you began from. Look at what is there now, then set yours over it if it is still right.',
+    [{ pointer: '', detail: `yours began from revision ${ifMatch}, there now is ${current ?? 'nothing'}` }],
+  );
+}
+
+/** Parts that are equal to those of another document become the same objects, so that nothing is written that stays. */
+function withSameParts(before: ReleaseDocument, after: ReleaseDocument): ReleaseDocument {
+  const keep = <T extends { readonly id: string }>(old: readonly T[], fresh: readonly T[]): readonly T[] => {
+    const known = new Map(old.map((item) => [item.id, item]));
+    return fresh.map((item) => {
+      const earlier = known.get(item.id);
+      return earlier && canonicalJson(earlier) === canonicalJson(item) ? earlier : item;
+    });
+  };
+  return { ...after, providers: keep(before.providers, after.providers), apis: keep(before.apis, after.apis) };
 }
 
 /** A provider or an API of the draft. */

@@ -1,7 +1,18 @@
-import { Body, Controller, Get, Inject, Param, ParseIntPipe, Post } from '@nestjs/common';
+import { Body, Controller, Get, Inject, Param, ParseIntPipe, Post, Query } from '@nestjs/common';
 import { ApiTags } from '@nestjs/swagger';
 import type { ReleaseDocument } from '@virga/core';
-import { NodeList, PublishInput, PublishView, ReleaseList, ReleaseView, StandingView, type NodeView } from '@virga/protocol';
+import {
+  EditPage,
+  EditQuery,
+  NodeList,
+  PublishInput,
+  PublishView,
+  ReleaseList,
+  ReleaseView,
+  StandingView,
+  type EditView,
+  type NodeView,
+} from '@virga/protocol';
 import { SETTINGS, type ServerSettings } from '../../config/settings.js';
 import { NodeHub, type KnownNode } from '../../nodes/node-hub.js';
 import { CalledBy, type Caller } from '../../session/access.guard.js';
@@ -11,6 +22,8 @@ import { Store } from '../../store/store.js';
 import { Background } from '../../http/background.js';
 import { Endpoint } from '../../http/endpoint.js';
 import { problem } from '../../http/problems.js';
+import type { DraftChangeRow } from '../../store/models/changes.js';
+import { readEdits } from './change-log.js';
 import { DraftService } from './draft.service.js';
 import { ReleasesService } from './releases.service.js';
 
@@ -90,18 +103,40 @@ export class ReleasesController {
 
   @Post('releases/:number/into-draft')
   @Endpoint({ summary: 'Make the draft equal to a release; what the draft had is lost', errors: [404] })
-  async intoDraft(@Param('number', ParseIntPipe) number: number): Promise<void> {
-    await this.releases.takeIntoDraft(number);
+  async intoDraft(@Param('number', ParseIntPipe) number: number, @CalledBy() caller: Caller): Promise<void> {
+    await this.releases.takeIntoDraft(number, caller.name);
   }
 
   @Post('draft/discard')
   @Endpoint({ summary: 'Make the draft equal to what is live', errors: [409] })
-  async discard(): Promise<void> {
+  async discard(@CalledBy() caller: Caller): Promise<void> {
     const live = this.releases.live;
     if (!live) throw problem(409, 'Nothing is live yet', 'There is no release to go back to.');
-    await this.releases.takeIntoDraft(live.summary.number);
+    await this.releases.takeIntoDraft(live.summary.number, caller.name);
+  }
+
+  @Get('draft/edits')
+  @Endpoint({ summary: 'Edits of the draft, newest first, and whether their chain holds', answer: EditPage })
+  async edits(@Query() { before, limit = 50 }: EditQuery): Promise<EditPage> {
+    const { rows, brokenAt, more } = await readEdits(before, limit);
+    return { items: rows.map(editView), brokenAt, next: more ? (rows[rows.length - 1]?.number ?? null) : null };
+  }
+
+  @Post('draft/edits/:number/take-back')
+  @Endpoint({ summary: 'Take an edit of the draft back, where nothing of it was changed again since', errors: [404, 409] })
+  async takeBack(@Param('number', ParseIntPipe) number: number, @CalledBy() caller: Caller): Promise<void> {
+    await this.draft.takeBack(number, caller.name);
   }
 }
+
+const editView = ({ number, at, by, words, takesBack, hash }: DraftChangeRow): EditView => ({
+  number,
+  at: Number(at),
+  by,
+  words: words === '' ? [] : words.split('\n'),
+  takesBack,
+  hash,
+});
 
 function nodeView(node: KnownNode, directory: number): NodeView {
   const status = node.status;

@@ -98,9 +98,9 @@ export class ReleasesService {
   }
 
   /** Makes the draft equal to a release. */
-  async takeIntoDraft(number: number): Promise<void> {
+  async takeIntoDraft(number: number, by: string): Promise<void> {
     const document = await this.document(number);
-    await this.#draft.change(() => document);
+    await this.#draft.change({ by }, () => document);
   }
 
   async #row(number: number): Promise<ReleaseRow> {

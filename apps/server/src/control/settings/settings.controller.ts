@@ -4,6 +4,7 @@ import { CertificateHeaderDto, RetentionDto } from '@virga/protocol';
 import { Endpoint } from '../../http/endpoint.js';
 import { fieldProblem } from '../../http/problems.js';
 import { RecordService } from '../../record/record.service.js';
+import { CalledBy, type Caller } from '../../session/access.guard.js';
 import { DraftService } from '../releases/draft.service.js';
 
 /** Settings of the installation, and those of the draft that belong to no API. */
@@ -37,11 +38,11 @@ export class SettingsController {
 
   @Patch('certificate-header')
   @Endpoint({ summary: 'Set which hops may pass client certificates on, in the draft', body: CertificateHeaderDto, answer: CertificateHeaderDto })
-  async setCertificateHeader(@Body() { enabled, name, trustedHops }: CertificateHeaderDto): Promise<CertificateHeaderDto> {
+  async setCertificateHeader(@Body() { enabled, name, trustedHops }: CertificateHeaderDto, @CalledBy() caller: Caller): Promise<CertificateHeaderDto> {
     if (enabled && (name === '' || trustedHops.length === 0)) {
       throw fieldProblem(name === '' ? '/name' : '/trustedHops', 'Name the header, and at least one hop that may write it');
     }
-    await this.draft.change((document) => ({ ...document, certificateHeader: enabled ? { name, trustedHops } : null }));
+    await this.draft.change({ by: caller.name }, (document) => ({ ...document, certificateHeader: enabled ? { name, trustedHops } : null }));
     return this.certificateHeader();
   }
 }

@@ -4,6 +4,7 @@ import * as records from './002-records.js';
 import * as tokens from './003-tokens.js';
 import * as clients from './004-clients.js';
 import * as outcomes from './005-outcomes.js';
+import * as changes from './006-changes.js';
 
 export interface Migration {
   readonly name: string;
@@ -17,4 +18,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '003-tokens', up: tokens.up },
   { name: '004-clients', up: clients.up },
   { name: '005-outcomes', up: outcomes.up },
+  { name: '006-changes', up: changes.up },
 ];

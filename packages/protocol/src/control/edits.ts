@@ -1,0 +1,28 @@
+import { Type } from 'class-transformer';
+import { IsArray, IsInt, IsOptional, IsString, Max, Min, ValidateNested } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
+
+export class EditQuery {
+  /** Edits before this one. */
+  @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(1) before?: number;
+  @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(1) @Max(200) limit?: number;
+}
+
+/** One edit of the draft. */
+export class EditView {
+  @IsInt() number: number;
+  @IsInt() at: number;
+  @IsString() by: string;
+  @IsArray() @IsString({ each: true }) words: string[];
+  /** The edit that this one took back. */
+  @IsOptional() @IsInt() takesBack: number | null;
+  /** Of this edit and all before it. */
+  @IsString() hash: string;
+}
+
+export class EditPage {
+  @IsArray() @ValidateNested({ each: true }) @Type(() => EditView) items: EditView[];
+  /** The first edit among these at which the chain of hashes does not hold: it, or the one before it, was changed outside. */
+  @IsOptional() @IsInt() brokenAt: number | null;
+  @IsOptional() @IsInt() next: number | null;
+}
