@@ -45,7 +45,7 @@ const examine = async (
     askId,
     hash,
     document,
-    request: { apiId: 'a', operationId: 'GET /guarded', credentials: [], headers: {}, certificate: null, ...request },
+    request: { apiId: 'a', operationId: 'GET /guarded', credentials: [], headers: {}, certificate: null, key: null, ...request },
   });
   return answerTo(askId);
 };

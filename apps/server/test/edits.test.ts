@@ -57,6 +57,13 @@ describe('edits of the draft', () => {
     expect((await view()).version).toBe('5');
   });
 
+  test('do not let an answer be kept or left out: what is beside the rule in it changes without an edit', async () => {
+    const path = `/control/v1/apis/${apiId}`;
+    const etag = (await server.call<ApiView>('GET', path)).headers.get('etag') ?? '';
+    const again = await server.call<ApiView>('GET', path, undefined, { authorization: `Bearer ${server.token}`, 'if-none-match': etag });
+    expect([again.status, again.headers.get('cache-control'), again.body.id]).toEqual([200, 'no-store', apiId]);
+  });
+
   test('of operations count as edits of their API', async () => {
     const { revision } = await view();
     const ids = ['GET /gates'];

@@ -12,9 +12,9 @@ export async function runExamine(ask: ExamineAsk, { compiled: release, redactor 
   // One after the other, so that a proof used twice is found out.
   for (const credential of ask.credentials) {
     const { basePath } = api.rule;
-    const found = await examine(release, { credential, operation, basePath, headers: ask.headers, origin, certificate: ask.certificate });
+    const found = await examine(release, { credential, operation, basePath, headers: ask.headers, origin, certificate: ask.certificate, key: ask.key });
     const seen = cleaningOf(found.exchange, redactor);
-    const cleaning = { redactor, credentials: [credential, ...seen.credentials] };
+    const cleaning = { redactor, credentials: [credential, ...(ask.key === null ? [] : [ask.key]), ...seen.credentials] };
     outcomes.push({
       code: found.verdict.code,
       operands: cleanOperands(found.verdict.operands, cleaning),

@@ -39,8 +39,8 @@ export function controlDocument(app: INestApplication): OpenAPIObject {
     refPointerPrefix: '#/components/schemas/',
   }) as Record<string, { properties?: Record<string, Record<string, unknown>>; required?: string[] }>;
   for (const [name, schema] of Object.entries(schemas)) {
-    allowNull(name, schema);
     allowWords(name, schema);
+    allowNull(name, schema);
   }
   for (const [path, name] of Object.entries(QUERIES)) addQuery((document.paths[path] as Record<string, Operation> | undefined)?.['get'], schemas[name]);
   for (const item of Object.values(document.paths) as Record<string, Operation & { security?: unknown }>[]) {
@@ -59,13 +59,14 @@ function allowNull(name: string, schema: { properties?: Record<string, Record<st
   }
 }
 
-/** Members that may hold a word in place of their value; their type says no more than that it is one of two. */
-function allowWords(name: string, schema: { properties?: Record<string, Record<string, unknown>> }): void {
+/** Members that may hold a word in place of their value; their type says no more than that it is one of two, and not that they must be there. */
+function allowWords(name: string, schema: { properties?: Record<string, Record<string, unknown>>; required?: string[] }): void {
   const type = (protocol as Readonly<Record<string, unknown>>)[name] as { prototype?: object } | undefined;
   for (const [member, property] of Object.entries(schema.properties ?? {})) {
     const word = type?.prototype && wordInstead(type.prototype, member);
     if (word === undefined || !schema.properties) continue;
     const { $ref: _of, ...own } = property;
+    if (!mayBeLeftOut(type?.prototype ?? {}, member)) schema.required = [...new Set([...(schema.required ?? []), member])];
     schema.properties[member] = {
       anyOf: [Array.isArray(own['items']) || member === 'contentTypes' ? { type: 'array', items: { type: 'string' } } : own, { const: word }],
     };

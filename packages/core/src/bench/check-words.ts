@@ -6,8 +6,8 @@ import { leewayOf } from '../token/check-claims.js';
 import { shorten, type HeaderCheck } from '../token/verify-token.js';
 import { finding, type Finding } from '../verdict/codes.js';
 
-/** Every check that the bench shows, in the gateway's order. */
-export type CheckId =
+/** Every check of a token, in the gateway's order. */
+export type TokenCheckId =
   | 'credential'
   | 'form'
   | HeaderCheck['id']
@@ -19,6 +19,9 @@ export type CheckId =
   | 'proof'
   | ClaimCheck['id']
   | 'rights';
+
+/** Every check that the bench shows: those of the token, and those of what goes along with it. */
+export type CheckId = TokenCheckId | 'key' | 'basic' | 'certificate';
 
 /** How each check is called on screen. */
 export const CHECK_NAMES: Readonly<Record<CheckId, string>> = {
@@ -47,6 +50,9 @@ export const CHECK_NAMES: Readonly<Record<CheckId, string>> = {
   claim: 'Claim demanded',
   'step-up': 'Sign-in',
   rights: 'Scopes and roles',
+  key: 'API key',
+  basic: 'Name and secret',
+  certificate: 'Client certificate',
 };
 
 interface Words {
@@ -62,7 +68,7 @@ const all = (values: readonly string[] | string): string => (typeof values === '
 type Say = (token: VerifiedToken | null, operation: CompiledOperation, nowMs: number) => Words;
 
 /** What a check compared when it passed. */
-const PASSED: Readonly<Record<CheckId, Say>> = {
+const PASSED: Readonly<Record<TokenCheckId, Say>> = {
   credential: () => ({ says: 'The token stands where the operation looks for it' }),
   form: () => ({ says: 'Three parts of canonical base64url, two of them JSON objects without repeated members' }),
   signed: (token) => ({ says: 'The header names a signature algorithm', found: text(token?.algorithm) }),
@@ -118,7 +124,7 @@ const PASSED: Readonly<Record<CheckId, Say>> = {
 };
 
 /** The finding of a check that passed, with what it compared. */
-export function passedCheck(id: CheckId, token: VerifiedToken | null, operation: CompiledOperation, nowMs: number): Finding {
+export function passedCheck(id: TokenCheckId, token: VerifiedToken | null, operation: CompiledOperation, nowMs: number): Finding {
   const { says, wanted = '', found = '' } = PASSED[id](token, operation, nowMs);
   return finding('bench.check-passed', { says, wanted, found });
 }

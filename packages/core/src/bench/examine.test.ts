@@ -11,9 +11,11 @@ import {
   releaseOf,
   requires,
   SECONDS,
+  sha256,
   TestKeys,
   type TestProvider,
 } from '../../test/support.js';
+import { Directory } from '../directory/directory.js';
 import type { TokenOverride } from '../document/token-rule.js';
 import { compileRelease } from '../release/compile-release.js';
 import { entryOf, type Code } from '../verdict/codes.js';
@@ -35,8 +37,61 @@ async function ask(credential: string, token: TokenOverride | null = null, heade
   );
   const [compiled] = release.apis[0]?.operations ?? [];
   if (!compiled) throw new Error('there is an operation');
-  return examine(release, { credential, operation: compiled, basePath: '/gates-api', headers, origin: 'https://gw.example', certificate: null });
+  return examine(release, { credential, operation: compiled, basePath: '/gates-api', headers, origin: 'https://gw.example', certificate: null, key: null });
 }
+
+describe('a key that goes along', () => {
+  const held = new Directory([
+    { what: 'client', id: 'a', value: { id: 'a', name: 'Meter site', enabled: true, roles: [] } },
+    {
+      what: 'credential',
+      id: 'k',
+      value: { id: 'k', clientId: 'a', kind: 'key', name: 'site', lookup: sha256('the-key'), digest: null, expiresAt: null, revokedAt: null },
+    },
+  ]);
+  const place = { kind: 'query', name: 'key', scheme: null } as const;
+  const keyScheme = { name: 'key', type: 'apiKey', declared: 'apiKey', metadataUrl: null, providers: [], place } as const;
+  const needs = (scheme: string) => ({ scheme, scopes: [], match: 'all' as const, roles: [] });
+
+  async function askBoth(credential: string, key: string | null) {
+    const { schemes } = apiRule();
+    const access = { kind: 'required', origin: 'hand', alternatives: [[needs('trust'), needs('key')]] } as const;
+    const api = apiRule({ schemes: [...schemes, keyScheme], operations: [operation('GET', '/gates/{gateId}', access)] });
+    const release = compileRelease(
+      releaseOf([trust.rule], api),
+      portsOf(new TestKeys(trust), () => NOW, { directory: () => held }),
+    );
+    const [compiled] = release.apis[0]?.operations ?? [];
+    if (!compiled) throw new Error('there is an operation');
+    const found = await examine(release, {
+      credential,
+      operation: compiled,
+      basePath: '/gates-api',
+      headers: {},
+      origin: 'https://gw.example',
+      certificate: null,
+      key,
+    });
+    const codes = (id: string) => found.checks.filter((check) => check.id === id).map((check) => check.finding.code);
+    return {
+      verdict: found.verdict.code,
+      key: codes('key'),
+      rights: codes('rights'),
+      decides: found.checks.filter((check) => check.decides).map(({ id }) => id),
+    };
+  }
+
+  test('is held against the operation beside the token, each told for itself', async () => {
+    const token = await trust.sign(goodClaims());
+    const old = await trust.sign(goodClaims({ exp: SECONDS - 300 }));
+    expect(await askBoth(token, 'the-key')).toEqual({ verdict: 'rights.sufficient', key: ['key.known'], rights: ['rights.sufficient'], decides: [] });
+    expect(await askBoth(token, 'another')).toMatchObject({ verdict: 'key.unknown', key: ['key.unknown'], decides: ['key'] });
+    expect(await askBoth(token, null)).toMatchObject({ verdict: 'rights.credential-missing', key: ['key.not-sent'], decides: ['rights'] });
+    expect(await askBoth(old, 'the-key')).toMatchObject({ verdict: 'token.expired', key: ['key.known'], decides: ['expiry'] });
+    expect(await askBoth(old, 'another')).toMatchObject({ verdict: 'token.expired', key: ['key.unknown'], decides: ['expiry'] });
+  });
+});
+
 const encode = (value: unknown): string => Buffer.from(JSON.stringify(value)).toString('base64url');
 
 /** The commonest mistakes, each with the sentence that must name it and what to do (common practice). */

@@ -3,6 +3,8 @@ import { decide } from '../decision/decide.js';
 import { Exchange, type HeaderFields } from '../decision/exchange.js';
 import { takesOpaqueTokens } from '../document/provider-rule.js';
 import { compileProve, type TokenContext } from '../decision/token-step.js';
+import { placeCredentials } from '../credential/place-credential.js';
+import type { TokenPlace } from '../document/token-rule.js';
 import { joinedClient } from '../credential/joined-client.js';
 import type { Ports } from '../decision/ports.js';
 import type { StepId } from '../verdict/code-entry.js';
@@ -11,7 +13,7 @@ import { TOKEN_CHECKS } from '../token/check-claims.js';
 import { readToken, UnreadToken, type ReadToken } from '../token/read-token.js';
 import { HEADER_CHECKS, unreadFinding, verifyGenuine, vouched, type TrustedProvider } from '../token/verify-token.js';
 import type { VerifiedToken } from '../token/verified-token.js';
-import { passedCheck, type CheckId } from './check-words.js';
+import { passedCheck, type CheckId, type TokenCheckId } from './check-words.js';
 import { stranger } from './stranger.js';
 
 /** A token held against one operation. */
@@ -23,6 +25,8 @@ export interface ExamineRequest {
   readonly headers: HeaderFields;
   readonly origin: string;
   readonly certificate: string | null;
+  /** An API key that goes along, in every place where the operation looks for one; null for none. */
+  readonly key: string | null;
 }
 
 export interface CheckReport {
@@ -55,34 +59,56 @@ export async function examine(release: CompiledRelease, request: ExamineRequest)
   const exchange = exchangeFor(request);
   const decided = await decide(release, exchange);
   const drafts: Draft[] = [];
+  const beside = await checkBeside(operation, exchange);
   const token = operation.rights === null ? null : await collect(context, request, exchange, drafts);
-  const first = drafts.find((draft) => entryOf(draft.finding.code).says === 'fails');
+  drafts.push(...beside);
+  const deciding = drafts.find(({ finding: { code } }) => code === decided.finding.code && entryOf(code).says === 'fails');
   return {
     verdict: decided.finding,
     exchange,
-    checks: drafts.map((draft) => ({ ...draft, decides: draft === first && draft.finding.code === decided.finding.code })),
+    checks: drafts.map((draft) => ({ ...draft, decides: draft === deciding })),
     token,
   };
 }
 
 /** A request to the operation as a caller would send it: parameters of the path get a value of one letter. */
-function exchangeFor({ credential, operation, basePath, headers, origin, certificate }: ExamineRequest): Exchange {
+function exchangeFor({ credential, operation, basePath, headers, origin, certificate, key }: ExamineRequest): Exchange {
   const target = `${basePath}${operation.rule.path.replace(/\{[^{}]+\}/g, 'x')}`;
-  const place = operation.token.places[0];
-  const scheme = headers['dpop'] === undefined ? 'Bearer' : 'DPoP';
-  const placed: Record<string, string> = {};
-  let query = '';
-  if (place?.kind === 'header')
-    placed[place.name] = place.scheme === null ? credential : `${place.scheme.toLowerCase() === 'bearer' ? scheme : place.scheme} ${credential}`;
-  else if (place?.kind === 'cookie') placed['cookie'] = `${place.name}=${credential}`;
-  else if (place) query = `?${new URLSearchParams({ [place.name]: credential }).toString()}`;
-  return new Exchange({ method: operation.rule.method, target: target + query, headers: { ...headers, ...placed }, origin, certificate });
+  const [place] = operation.token.places;
+  const proven = headers['dpop'] !== undefined && place?.kind === 'header' && place.scheme?.toLowerCase() === 'bearer';
+  const sent = place === undefined ? [] : [{ place: proven ? { ...place, scheme: 'DPoP' } : place, text: credential }];
+  const keys = key === null ? [] : keyPlaces(operation).map((at) => ({ place: at, text: key }));
+  const placed = placeCredentials([...sent, ...keys]);
+  return new Exchange({ method: operation.rule.method, target: target + placed.query, headers: { ...headers, ...placed.headers }, origin, certificate });
+}
+
+/** Where the operation looks for keys. */
+function keyPlaces({ access, api }: CompiledOperation): TokenPlace[] {
+  if (access.kind !== 'required') return [];
+  const asked = new Set(access.alternatives.flatMap((alternative) => alternative.map((requirement) => requirement.scheme)));
+  return api.schemes.flatMap(({ name, place }) => (place !== null && asked.has(name) ? [place] : []));
+}
+
+const BESIDE = ['key', 'basic', 'certificate'] as const;
+
+/** What the steps say that prove callers by something other than a token, as the gateway found it or, where it did not come so far, found now. */
+async function checkBeside({ fallLine }: CompiledOperation, exchange: Exchange): Promise<Draft[]> {
+  const drafts: Draft[] = [];
+  const taken = [...exchange.steps];
+  for (const { step, run } of fallLine) {
+    const id = BESIDE.find((one) => one === step);
+    if (id === undefined) continue;
+    const at = taken.findIndex((record) => record.step === step);
+    const [record] = at < 0 ? [] : taken.splice(at, 1);
+    drafts.push({ id, step, finding: record?.finding ?? (await run(exchange)) });
+  }
+  return drafts;
 }
 
 async function collect(context: TokenContext, request: ExamineRequest, exchange: Exchange, drafts: Draft[]): Promise<VerifiedToken | null> {
   const { operation } = request;
   const { rights } = operation;
-  const add = (id: CheckId, step: StepId, found: Finding | null, token: VerifiedToken | null) =>
+  const add = (id: TokenCheckId, step: StepId, found: Finding | null, token: VerifiedToken | null) =>
     drafts.push({ id, step, finding: found ?? passedCheck(id, token, operation, context.ports.now()) });
   const stopped = exchange.steps.find((record) => record.step === 'credential' && record.outcome !== 'pass' && entryOf(record.finding.code).says === 'fails');
   if (stopped) {
@@ -103,7 +129,7 @@ async function collect(context: TokenContext, request: ExamineRequest, exchange:
   return token;
 }
 
-type Add = (id: CheckId, step: StepId, found: Finding | null, token: VerifiedToken | null) => void;
+type Add = (id: TokenCheckId, step: StepId, found: Finding | null, token: VerifiedToken | null) => void;
 
 /** Form, header and signature, or the word of a provider that is asked. `genuine` is false for what is only read. */
 async function prove(context: TokenContext, { credential, operation }: ExamineRequest, add: Add): Promise<{ token: VerifiedToken; genuine: boolean } | null> {

@@ -22,6 +22,8 @@ export class ExamineInput extends BenchTarget {
   @MayBeLeftOut() @IsString() @MaxLength(16_384) dpopProof?: string;
   /** Thumbprint (x5t#S256) of a client certificate that the caller would show. */
   @MayBeLeftOut() @IsString() @MaxLength(100) certificate?: string;
+  /** An API key that goes along, where the operation looks for one. */
+  @MayBeLeftOut() @Matches(/^[\x21-\x7e]{1,1024}$/, { message: 'A key is one word of ASCII, up to 1024 characters' }) key?: string;
 }
 
 /** One check in words. */

@@ -38,6 +38,8 @@ export interface ExamineAsk {
   readonly headers: Readonly<Record<string, string>>;
   /** Thumbprint of a client certificate to pretend; null for none. */
   readonly certificate: string | null;
+  /** An API key that goes along; null for none. */
+  readonly key: string | null;
 }
 
 /** What came of one of them. `steps` is the gateway's own fall line, `checks` every single check. */

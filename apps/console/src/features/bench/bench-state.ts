@@ -9,15 +9,17 @@ export interface BenchState {
   readonly token: string;
   /** A proof found beside it. */
   readonly proof: string;
+  /** An API key that goes along. */
+  readonly key: string;
   /** A second token, for comparison. */
   readonly second: string;
   readonly target: BenchTarget;
-  set(change: Partial<Pick<BenchState, 'paste' | 'token' | 'proof' | 'second'>>): void;
+  set(change: Partial<Pick<BenchState, 'paste' | 'token' | 'proof' | 'key' | 'second'>>): void;
   aim(change: Partial<BenchTarget>): void;
 }
 
 const nothing = () => undefined;
-const EMPTY = { paste: '', token: '', proof: '', second: '', target: { against: 'draft' as const } };
+const EMPTY = { paste: '', token: '', proof: '', key: '', second: '', target: { against: 'draft' as const } };
 export const BenchContext = createContext<BenchState>({ ...EMPTY, set: nothing, aim: nothing });
 
 export function useBenchState(): BenchState {

@@ -13,11 +13,11 @@ import { isAimed, TargetPicker } from './target-picker';
 
 /** Every check of a token against a rule, by the gateway’s own code; the one that decides is marked. */
 export function VerifyPanel({ token }: { readonly token: string }) {
-  const { target, proof, set } = useContext(BenchContext);
+  const { target, proof, key, set } = useContext(BenchContext);
   const verify = useMutation({
     mutationFn: (input: object) => api.post<ExamineView>('/bench/examinations', input),
   });
-  const question = { ...target, token, ...(proof === '' ? {} : { dpopProof: proof }) };
+  const question = { ...target, token, ...(proof === '' ? {} : { dpopProof: proof }), ...(key === '' ? {} : { key }) };
   // An answer to another question than the one on the screen would mislead.
   const answer = JSON.stringify(verify.variables) === JSON.stringify(question) ? verify.data : undefined;
   return (
@@ -31,6 +31,11 @@ export function VerifyPanel({ token }: { readonly token: string }) {
           hint="Good once, like at the gateway; its htu must be the operation’s address with x for each parameter"
         >
           <input id="proof" className="mono" value={proof} onChange={(event) => set({ proof: event.target.value.trim() })} />
+        </Field>
+      )}
+      {(key !== '' || answer?.checks.some((check) => check.step === 'key')) && (
+        <Field id="key" label="API key that goes along" hint="It stands where the operation looks for one, and stays in this page">
+          <input id="key" className="mono" autoComplete="off" spellCheck={false} value={key} onChange={(event) => set({ key: event.target.value.trim() })} />
         </Field>
       )}
       <div>

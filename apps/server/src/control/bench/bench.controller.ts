@@ -85,7 +85,6 @@ export class BenchController {
   @OpenEndpoint()
   @ApiExcludeEndpoint()
   @Header('content-type', 'text/html; charset=utf-8')
-  @Header('cache-control', 'no-store')
   @Header('referrer-policy', 'no-referrer')
   async callback(@Req() request: Request): Promise<string> {
     const query = request.url.split('?')[1] ?? '';
@@ -99,7 +98,6 @@ export class BenchController {
   @ApiExcludeEndpoint()
   @HttpCode(200)
   @Header('content-type', 'text/html; charset=utf-8')
-  @Header('cache-control', 'no-store')
   async fragment(@Body() body: { fragment?: unknown }): Promise<string> {
     return this.#finish(typeof body.fragment === 'string' ? body.fragment.slice(0, 100_000) : '');
   }

@@ -40,7 +40,7 @@ export class BenchService {
   async examine(input: ExamineInput): Promise<ExamineView> {
     const question = await this.#question(input);
     const headers: Record<string, string> = input.dpopProof ? { dpop: input.dpopProof } : {};
-    const [outcome] = await this.#ask(question, { credentials: [input.token], headers, certificate: input.certificate ?? null });
+    const [outcome] = await this.#ask(question, { credentials: [input.token], headers, certificate: input.certificate ?? null, key: input.key ?? null });
     if (!outcome) throw problem(502, 'The node gave no answer');
     const said = explain(outcome.code, outcome.operands);
     return {
@@ -67,7 +67,7 @@ export class BenchService {
       sign: own ? (header, claims) => this.issuer.sign(header, claims) : null,
       nowSeconds: Math.floor(Date.now() / 1000),
     });
-    const outcomes = await this.#ask(question, { credentials: (variants ?? []).map((variant) => variant.token), headers: {}, certificate: null });
+    const outcomes = await this.#ask(question, { credentials: (variants ?? []).map((variant) => variant.token), headers: {}, certificate: null, key: input.key ?? null });
     const rows = (variants ?? []).map(({ id, title, token, expected }, index): TamperRow => {
       const outcome = outcomes[index];
       const code = outcome?.code ?? '';

@@ -29,7 +29,6 @@ export class PersonasController {
   @OpenEndpoint()
   @ApiExcludeEndpoint()
   @Header('content-type', 'text/html; charset=utf-8')
-  @Header('cache-control', 'no-store')
   @Header('referrer-policy', 'no-referrer')
   async callback(@Req() request: Request): Promise<string> {
     try {
