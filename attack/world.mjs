@@ -30,6 +30,13 @@ async function makeUpstream() {
   app.get('/unread', handle('unread', true));
   app.get('/guarded', handle('guarded', true));
   app.post('/guarded', handle('guarded', true));
+  app.post('/sized', (req, res) => {
+    const sized = { name: 'sized', guarded: false, bytes: 0, headers: req.headers, url: req.url };
+    ran.push(sized);
+    req.on('data', (part) => (sized.bytes += part.length));
+    req.on('end', () => res.json({ ran: 'sized' }));
+    req.on('error', () => undefined);
+  });
   app.get('/hang', () => undefined);
   app.get('/long', (_req, res) => {
     const more = () => {
@@ -106,6 +113,7 @@ const CONTRACTS = {
   outer: `{"openapi":"3.1.0","info":{"title":"Outer","version":"1"},"paths":{"/{a}/{b}":{"get":{"security":[]},"post":{"security":[]}}}}`,
   inner: `{"openapi":"3.1.0","info":{"title":"Inner","version":"1"},"security":[{"trust":["read"]}],"paths":{"/accounts":{"get":{}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   mixed: `{"openapi":"3.1.0","info":{"title":"Mixed","version":"1"},"security":[{"trust":["read"]}],"paths":{"/x/lock":{"get":{}},"/{any}/{thing}":{"get":{"security":[]},"post":{"security":[]}},"/files/{name}.json":{"get":{}},"/files/{name}":{"get":{"security":[]}},"/guarded":{"get":{},"post":{}},"/open":{"get":{"security":[]}},"/hang":{"get":{"security":[]}},"/long":{"get":{"security":[]}},"/take":{"post":{"security":[]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
+  keyed: `{"openapi":"3.1.0","info":{"title":"Keyed","version":"1"},"paths":{"/guarded":{"get":{"security":[{"key":[]},{"basic":[]}]},"post":{"security":[{"key":[],"trust":["read"]}]}},"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/sized":{"post":{"security":[]}}},"components":{"securitySchemes":{"key":{"type":"apiKey","in":"header","name":"X-Attack-Key"},"basic":{"type":"http","scheme":"basic"},"trust":{"type":"http","scheme":"bearer"}}}}`,
   unread: `{"openapi":"3.1.0","info":{"title":"Unread","version":"1"},"security":[],"paths":{"/unread":{"get":{"security":["trust"]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
 };
 
@@ -150,6 +158,12 @@ export async function makeWorld(running) {
   await bring('inner', `${root}/p/secure`, '/secure');
   const mixed = await bring('mixed', `${root}/m`, '');
   await bring('unread', `${root}/u`, '');
+  const keyed = await bring('keyed', `${root}/k`, '');
+  // Tokens are only observed where rights are enforced, and bodies have a size.
+  const modes = { all: 'enforce', checks: { token: 'observe', claims: 'observe', proof: 'observe' } };
+  await must('PATCH', `/apis/${keyed.id}/operations`, { ids: ['GET /x/lock'], modes });
+  await must('PATCH', `/apis/${keyed.id}/operations`, { ids: ['POST /sized'], message: { requestBytes: 1000 } });
+  const { client } = await must('POST', '/clients', { name: `Attack ${root}` });
   const publish = () => must('POST', '/releases', { note: 'attack' });
   await publish();
   const { gatewayUrl } = await must('GET', '/standing');
@@ -161,10 +175,12 @@ export async function makeWorld(running) {
     root,
     provider,
     mixed,
+    client,
     call,
     must,
     publish,
     async end() {
+      await must('DELETE', `/clients/${client.id}`);
       if (running) {
         if (before.live) await must('POST', `/releases/${before.live.number}/roll-back`, { note: 'end of the attack' });
         await must('POST', '/draft/discard');

@@ -3,6 +3,7 @@
 import { parseArgs } from 'node:util';
 import { resolve } from 'node:path';
 import { CALLERS } from '../attack/callers.mjs';
+import { CREDENTIALS } from '../attack/credentials.mjs';
 import { PRESSURE } from '../attack/pressure.mjs';
 import { makeWorld } from '../attack/world.mjs';
 import { build, install } from './lib/prepare.mjs';
@@ -19,7 +20,7 @@ const world = await makeWorld(values.data === undefined ? null : { folder: resol
 let held = 0;
 let through = null;
 try {
-  for (const [name, attack] of Object.entries({ ...CALLERS, ...PRESSURE })) {
+  for (const [name, attack] of Object.entries({ ...CALLERS, ...CREDENTIALS, ...PRESSURE })) {
     const found = await attack(world);
     if (found !== null) {
       through = `${name}: ${found}`;
