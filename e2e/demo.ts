@@ -13,6 +13,8 @@ export interface DemoFacts {
   readonly controlUrl: string;
   readonly controlToken: string;
   readonly gatewayUrl: string;
+  /** Keys and secrets of its clients. */
+  readonly made: { readonly openDataKey: string; readonly billing: string };
   readonly operator: { readonly name: string; readonly password: string };
   readonly standins: readonly {
     readonly issuer: string;

@@ -236,7 +236,7 @@ test('an open operation is guarded by a key without breaking a call: observe, co
   await publish();
 
   // Nothing breaks, and what enforcing would refuse is counted before the switch, with its traces.
-  expect(await Promise.all([fell(), fell(), fell('a guess')])).toEqual([200, 200, 200]);
+  expect(await Promise.all([fell(), fell(), fell('a-guess')])).toEqual([200, 200, 200]);
   await expect(page.getByRole('link', { name: '3 would have been refused' })).toBeVisible({ timeout: 20_000 });
   await page.getByRole('link', { name: '3 would have been refused' }).click();
   await expect(page.getByRole('listitem')).toHaveCount(3);
@@ -270,7 +270,7 @@ test('an open operation is guarded by a key without breaking a call: observe, co
   await page.getByLabel('as the API says').check();
   await page.getByRole('button', { name: 'Set in the draft' }).click();
   await publish();
-  expect([await fell(), await fell('a guess'), await fell(key)]).toEqual([401, 401, 200]);
+  expect([await fell(), await fell('a-guess'), await fell(key)]).toEqual([401, 401, 200]);
 
   // Revoked, it is over at once; the trace says whose it was.
   await page.getByRole('link', { name: /^Clients/ }).click();

@@ -25,6 +25,8 @@ const control = async (method, path, body) => {
 };
 const { items: apis } = await control('GET', '/apis');
 const gates = apis.find((item) => item.name === 'Headgates').id;
+const meters = apis.find((item) => item.name === 'Meter readings').id;
+const { items: clients } = await control('GET', '/clients');
 const { items: traces } = await control('GET', `/traces?code=rights.scope-missing&api=${gates}&limit=1`);
 const { items: providers } = await control('GET', '/providers');
 
@@ -43,6 +45,9 @@ await control('PATCH', `/apis/${gates}/operations`, { ids: ['GET /sections/{sect
 await shot('overlook', '/');
 await shot('apis', '/apis');
 await shot('api', `/apis/${gates}`);
+await shot('operation', `/apis/${meters}/operations/${encodeURIComponent('GET /basin-volumes')}`);
+await shot('bodies', `/apis/${gates}/bodies`);
+await shot('client', `/clients/${clients.find((item) => item.keys > 0).id}`);
 await shot('providers', '/providers');
 await shot('provider', `/providers/${providers[0].id}`);
 await shot('traces', '/traces?outcome=refused');
@@ -93,7 +98,6 @@ await shot('bench-tamper', '/bench/tamper', async () => {
 await setMode('dark');
 await shot('overlook-dark', '/');
 await shot('trace-dark', `/traces/${traces[0].id}`);
-await shot('bench-dark', '/bench', readToken);
 await browser.close();
 demo.kill('SIGINT');
 await new Promise((resolve) => demo.once('exit', resolve));
