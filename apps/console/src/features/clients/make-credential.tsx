@@ -16,12 +16,14 @@ import { ProblemNotice } from '../../parts/problem-notice';
 import { providersQuery } from '../providers/queries';
 import { addCredential, effectWords, useClientChange } from './queries';
 
+const check = classValidatorResolver(CredentialInput);
+
 /** Gives a client something to prove itself with. A key or a secret is shown here once, and nowhere again. */
 export function MakeCredential({ client, onClose }: { readonly client: ClientView; readonly onClose: () => void }) {
   const [made, setMade] = useState<CredentialMade | null>(null);
   const form = useForm<CredentialInput>({
     defaultValues: { kind: 'key', name: '', expiresAt: null, certificate: '', providerId: '', providerClient: '' },
-    resolver: classValidatorResolver(CredentialInput),
+    resolver: (input, context, options) => check(onlyAsked(input), context, options),
     mode: 'onTouched',
   });
   const [left, setLeft] = useState<unknown>(null);
@@ -29,7 +31,7 @@ export function MakeCredential({ client, onClose }: { readonly client: ClientVie
   if (made) return <Secret made={made} client={client} onClose={onClose} />;
   const send = (input: CredentialInput) => {
     setLeft(null);
-    add.mutate(onlyAsked(input), { onError: (error) => setLeft(showProblems(form, error)) });
+    add.mutate(input, { onError: (error) => setLeft(showProblems(form, error)) });
   };
   return (
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
@@ -50,10 +52,10 @@ export function MakeCredential({ client, onClose }: { readonly client: ClientVie
   );
 }
 
-/** Members that a kind has no use for are not sent. */
+/** Members that a kind has no use for are neither checked nor sent. */
 function onlyAsked({ kind, name, expiresAt, certificate, providerId, providerClient }: CredentialInput): CredentialInput {
   if (kind === 'certificate') return { kind, name, expiresAt: expiresAt ?? null, certificate: certificate ?? '' };
-  if (kind === 'provider-client') return { kind, name, providerId: providerId ?? '', ...(providerClient ? { providerClient } : {}) };
+  if (kind === 'provider-client') return { kind, name, providerId: providerId ?? '', providerClient: providerClient ?? '' };
   return { kind, name, expiresAt: expiresAt ?? null };
 }
 
