@@ -43,7 +43,7 @@ test('headers on the way up are changed, and the edit is taken back where all ed
     .getByRole('table', { name: /Edits of the draft/ })
     .getByRole('row')
     .first();
-  await expect(newest).toContainText('x-reviewed-by');
+  await expect(newest).toContainText('Headgates: headers changed');
   await expect(newest).toContainText(`by ${demo.operator.name}`);
   await newest.getByRole('button', { name: /Take back edit/ }).click();
   await expect(newest).toContainText('Took back edit');

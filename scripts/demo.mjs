@@ -21,6 +21,8 @@ mkdirSync(folder, { recursive: true, mode: 0o700 });
 const kept = existsSync(marker) ? JSON.parse(readFileSync(marker, 'utf8')) : null;
 const password = kept?.operator?.password ?? 'virga-demo';
 const consoleUrl = `http://127.0.0.1:${portBase}`;
+// Where data is kept, its providers are known by the addresses that they had.
+const standinPort = Number(kept ? new URL(kept.standins[0].address).port : portBase + 11);
 const supervisor = new Supervisor();
 onInterrupt(async () => {
   await supervisor.stop();
@@ -29,7 +31,7 @@ onInterrupt(async () => {
 
 try {
   const { standins } = await supervisor.start('stand-ins', 'apps/standins/dist/main.js', {
-    VIRGA_STANDIN_PORT: String(portBase + 10),
+    VIRGA_STANDIN_PORT: String(standinPort),
     VIRGA_STANDIN_DATA: join(folder, 'standins'),
     VIRGA_CONSOLE_URL: consoleUrl,
   });

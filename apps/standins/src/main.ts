@@ -7,7 +7,7 @@ import { headgates } from './upstreams/headgates.js';
 import { meterReadings } from './upstreams/meter-readings.js';
 
 const HOST = '127.0.0.1';
-const port = Number(process.env['VIRGA_STANDIN_PORT'] ?? 4190);
+const port = Number(process.env['VIRGA_STANDIN_PORT'] ?? 4191);
 const folder = process.env['VIRGA_STANDIN_DATA'] ?? '.virga/standins';
 const consoleUrl = process.env['VIRGA_CONSOLE_URL'] ?? 'http://127.0.0.1:4180';
 

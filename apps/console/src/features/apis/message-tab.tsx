@@ -88,7 +88,7 @@ function Lane({
         const wrong = errors?.[index];
         return (
           <div key={field.id}>
-            <div className="row" style={{ gap: 6 }}>
+            <div className="row" style={{ gap: 6, flexWrap: 'wrap' }}>
               <select
                 aria-label={`${title}: what is done`}
                 className="plain"
@@ -163,7 +163,7 @@ function Value({
           </option>
         ))}
       </select>
-      {chosen === 'text' && <input aria-label={`${title}: text`} className="plain mono grow" {...form.register(`${name}.text`)} />}
+      {chosen === 'text' && <input aria-label={`${title}: text`} className="plain mono grow" style={{ minWidth: 220 }} {...form.register(`${name}.text`)} />}
     </>
   );
 }
