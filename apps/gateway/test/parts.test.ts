@@ -1,3 +1,4 @@
+import type { IncomingHttpHeaders } from 'node:http';
 import fc from 'fast-check';
 import { BEARER_HEADER, compileRedactor, Exchange, finding, UPSTREAM_LIMITS, type Finding } from '@virga/core';
 import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
@@ -5,7 +6,7 @@ import { tmpdir } from 'node:os';
 import type { IncomingMessage } from 'node:http';
 import { join } from 'node:path';
 import { compileFindCertificate } from '../src/listener/client-certificate.js';
-import { headersBack, headersUp, queryUp } from '../src/transit/forward-headers.js';
+import { headersBack, headersUp, queryUp, type ForwardFacts, type HeaderRules } from '../src/transit/forward-headers.js';
 import { Nonces, NONCE_WINDOW_MS } from '../src/ports/nonces.js';
 import { PrivateFacts } from '../src/ports/private-facts.js';
 import { newRequestId, traceContext } from '../src/listener/request-ids.js';
@@ -17,6 +18,9 @@ import { Berths, type NoBerth } from '../src/upstream/berths.js';
 import { Pace } from '../src/listener/pace.js';
 import { Slots } from '../src/listener/slots.js';
 import { until } from './harness.js';
+
+/** What is said of a request and what the release says of its fields, in one object here. */
+const fieldsUp = (headers: IncomingHttpHeaders, facts: ForwardFacts & HeaderRules): string[] => headersUp(headers, facts, facts);
 
 describe('headers on their way', () => {
   const facts = {
@@ -35,12 +39,12 @@ describe('headers on their way', () => {
     Object.fromEntries(flat.flatMap((name, index): [string, string][] => (index % 2 === 0 ? [[name, flat[index + 1] ?? '']] : [])));
 
   test('an IPv6 address is quoted in brackets (RFC 7239 section 6)', () => {
-    expect(record(headersUp({}, facts))).toMatchObject({ forwarded: 'for="[2001:db8::7]";host="gw.example";proto=http', 'x-forwarded-for': '2001:db8::7' });
+    expect(record(fieldsUp({}, facts))).toMatchObject({ forwarded: 'for="[2001:db8::7]";host="gw.example";proto=http', 'x-forwarded-for': '2001:db8::7' });
   });
 
   test('what Connection names does not travel, nor does the credential when it is to stay', () => {
     const up = record(
-      headersUp({ connection: 'close, X-Private', 'x-private': '1', 'x-public': '2', authorization: 'Bearer x' }, { ...facts, withheld: [BEARER_HEADER] }),
+      fieldsUp({ connection: 'close, X-Private', 'x-private': '1', 'x-public': '2', authorization: 'Bearer x' }, { ...facts, withheld: [BEARER_HEADER] }),
     );
     expect(up).not.toHaveProperty('x-private');
     expect(up).not.toHaveProperty('authorization');
@@ -238,7 +242,7 @@ describe('credentials that stay at the gateway', () => {
     ['xat=1; at=secret', 'at', 'xat=1'],
     ['a=1', 'at', 'a=1'],
   ])('cookies %j without %s', (cookie, name, left) => {
-    expect(sent(headersUp({ cookie }, { ...facts, withheld: [{ kind: 'cookie', name }] }), 'cookie')).toBe(left);
+    expect(sent(fieldsUp({ cookie }, { ...facts, withheld: [{ kind: 'cookie', name }] }), 'cookie')).toBe(left);
   });
 
   test.each<[string, string]>([
@@ -257,10 +261,10 @@ describe('credentials that stay at the gateway', () => {
 
   test('a header that only a trusted hop may write does not travel on from another', () => {
     const ruled = { ...facts, ruled: 'x-cert' };
-    expect(headersUp({ 'client-cert': ':AAAA:', 'x-cert': 'a', x_cert: 'b' }, ruled)).toEqual(headersUp({}, facts));
-    expect(headersUp({ 'x-cert': 'a', x_cert: 'b' }, { ...ruled, vouched: 'x-cert' }).slice(0, 2)).toEqual(['x-cert', 'a']);
-    expect(headersUp({ 'x-cert': 'a', x_cert: 'b' }, { ...ruled, vouched: 'x-cert' })).not.toContain('x_cert');
-    expect(sent(headersUp({}, facts), 'x-forwarded-proto')).toBe('https');
+    expect(fieldsUp({ 'client-cert': ':AAAA:', 'x-cert': 'a', x_cert: 'b' }, ruled)).toEqual(fieldsUp({}, facts));
+    expect(fieldsUp({ 'x-cert': 'a', x_cert: 'b' }, { ...ruled, vouched: 'x-cert' }).slice(0, 2)).toEqual(['x-cert', 'a']);
+    expect(fieldsUp({ 'x-cert': 'a', x_cert: 'b' }, { ...ruled, vouched: 'x-cert' })).not.toContain('x_cert');
+    expect(sent(fieldsUp({}, facts), 'x-forwarded-proto')).toBe('https');
   });
 
   test.each([
@@ -278,15 +282,15 @@ describe('credentials that stay at the gateway', () => {
     'x-real_ip',
     'transfer_encoding',
     'proxy_authorization',
-  ])('%s is for the gateway alone to write', (name) => expect(headersUp({ [name]: 'forged' }, facts)).toEqual(headersUp({}, facts)));
+  ])('%s is for the gateway alone to write', (name) => expect(fieldsUp({ [name]: 'forged' }, facts)).toEqual(fieldsUp({}, facts)));
 
   test.each(['x-mine', 'accept', 'x_mine', 'content-type', 'x-forward', 'user-agent'])('%s travels on', (name) =>
-    expect(headersUp({ [name]: 'mine' }, facts).slice(0, 2)).toEqual([name, 'mine']),
+    expect(fieldsUp({ [name]: 'mine' }, facts).slice(0, 2)).toEqual([name, 'mine']),
   );
 
   test('another spelling of a header whose credential stays at the gateway stays too', () => {
     const withheld = [{ kind: 'header' as const, name: 'x-api-token', scheme: null }];
-    expect(headersUp({ x_api_token: 'secret', 'x-api-token': 'secret' }, { ...facts, withheld })).toEqual(headersUp({}, facts));
+    expect(fieldsUp({ x_api_token: 'secret', 'x-api-token': 'secret' }, { ...facts, withheld })).toEqual(fieldsUp({}, facts));
   });
 });
 

@@ -23,10 +23,14 @@ export interface ForwardFacts {
   readonly requestId: string;
   readonly traceparent: string;
   readonly protocol: 'http' | 'https';
-  /** Places whose credentials must not travel on; empty when they may. */
-  readonly withheld: readonly TokenPlace[];
   /** The header with the client certificate, where the hop that sent it may write it; null otherwise. */
   readonly vouched: string | null;
+}
+
+/** What the release says of the header fields of a request. */
+export interface HeaderRules {
+  /** Places whose credentials must not travel on; empty when they may. */
+  readonly withheld: readonly TokenPlace[];
   /** The name of that header, whoever sent it; null where no rule names one. */
   readonly ruled: string | null;
   /** Changes that the API makes; null for none. */
@@ -67,13 +71,13 @@ export function queryUp(exchange: Exchange): string {
 }
 
 /** The header fields of the request to the upstream, as a flat list of names and values. */
-export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts): string[] {
+export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts, rules: HeaderRules): string[] {
   const out: string[] = [];
   const dropped = named(headers.connection);
-  const { withheld, lane } = facts;
+  const { withheld, lane, ruled } = rules;
   const withheldNames = withheld.flatMap((place) => (place.kind === 'header' ? [foldName(place.name)] : []));
   for (const name in headers) {
-    if (name !== facts.vouched && (!goesUp(name) || (facts.ruled !== null && foldName(name) === facts.ruled))) continue;
+    if (name !== facts.vouched && (!goesUp(name) || (ruled !== null && foldName(name) === ruled))) continue;
     if (dropped !== null && dropped.has(name)) continue;
     if (withheldNames.length > 0 && withheldNames.includes(foldName(name))) continue;
     if (lane !== null && lane.drops(name)) continue;
@@ -81,7 +85,7 @@ export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts): st
     if (typeof value === 'string') out.push(name, value);
     else if (value) for (const item of value) out.push(name, item);
   }
-  if (lane !== null) lane.write(facts.who, out);
+  if (lane !== null) lane.write(rules.who, out);
   const forwardedFor = facts.address.includes(':') ? `"[${facts.address}]"` : facts.address;
   out.push(
     'x-forwarded-for',

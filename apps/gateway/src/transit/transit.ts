@@ -26,7 +26,7 @@ export interface Carrier {
 type Head = Parameters<Carrier['start']>;
 
 /** What the upstream is told about a request beyond its own header fields. */
-export interface TransitFacts extends Omit<ForwardFacts, 'withheld' | 'ruled' | 'lane' | 'who'> {
+export interface TransitFacts extends ForwardFacts {
   /** Who counts as holding the connection. */
   readonly holder: (exchange: Exchange) => string;
   /** When the request arrived, on the clock of `performance.now()`. */
@@ -78,7 +78,8 @@ export class Transit implements AnswerSink {
 
   /** Calls the upstream of the API that decided. */
   forward(): void {
-    const { exchange, holder, arrivedAt } = { exchange: this.exchange, ...this.#facts };
+    const { exchange } = this;
+    const { holder, arrivedAt } = this.#facts;
     const { api, operation, caller } = exchange;
     const upstream = api ? this.#live.upstreams.get(api) : undefined;
     if (!api || !operation || !upstream) throw new Error('invariant: a forwarded request has an upstream');
@@ -87,13 +88,8 @@ export class Transit implements AnswerSink {
     this.#upstreamAt = performance.now();
     const body = this.#carrier.body();
     const { withheld, lanes } = operation;
-    const headers = headersUp(exchange.headers as IncomingHttpHeaders, {
-      ...this.#facts,
-      withheld,
-      ruled: this.#live.certificateHeader,
-      lane: lanes.up,
-      who: caller,
-    });
+    const rules = { withheld, ruled: this.#live.certificateHeader, lane: lanes.up, who: caller };
+    const headers = headersUp(exchange.headers as IncomingHttpHeaders, this.#facts, rules);
     const path = upstream.prefix + exchange.below + queryUp(exchange);
     this.#forwarding = new Forwarding(upstream, { method: exchange.method, path, headers, body, caller: holder(exchange), arrivedAt }, this);
     this.#forwarding.send();
