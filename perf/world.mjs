@@ -8,9 +8,9 @@ export const NODE_TOKEN = 'bench';
 const listening = (server) => new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve(server.address().port)));
 
 /** An issuer over HTTP, and tokens of it. */
-export async function makeIssuer() {
-  const { privateKey, publicKey } = await generateKeyPair('RS256', { extractable: true });
-  const jwk = { ...(await exportJWK(publicKey)), kid: 'bench-1', alg: 'RS256', use: 'sig' };
+export async function makeIssuer(algorithm = 'RS256') {
+  const { privateKey, publicKey } = await generateKeyPair(algorithm, { extractable: true });
+  const jwk = { ...(await exportJWK(publicKey)), kid: 'bench-1', alg: algorithm, use: 'sig' };
   let issuer = '';
   const server = createServer((req, res) => {
     res.writeHead(200, { 'content-type': 'application/json' });
@@ -31,7 +31,7 @@ export async function makeIssuer() {
       roles: ['rider'],
       sections: ['north-1', 'north-2'],
     })
-      .setProtectedHeader({ alg: 'RS256', kid: 'bench-1', typ: 'at+jwt' })
+      .setProtectedHeader({ alg: algorithm, kid: 'bench-1', typ: 'at+jwt' })
       .sign(privateKey);
   };
   return { issuer, jwk, publicKey, sign, close: () => server.close() };
@@ -48,7 +48,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
         name: 'Bench',
         issuer,
         source: { kind: 'discovery' },
-        algorithms: ['RS256'],
+        algorithms: ['RS256', 'ES256', 'EdDSA'],
         leewaySeconds: 30,
         lastGoodSeconds: 3600,
         allowLoopbackHttp: true,

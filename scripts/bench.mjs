@@ -113,11 +113,12 @@ async function portsFor(jwk) {
 
 const ask = (token) => new Exchange({ method: 'GET', target: '/bench/group7/things7/G-12', headers: { host: 'x', authorization: `Bearer ${token}` } });
 
-async function coldTokens() {
-  const issuer = await makeIssuer();
+/** Tokens never seen before, against the library alone, in processor time of all threads: what a busy node has least of. */
+async function coldTokens(algorithm) {
+  const issuer = await makeIssuer(algorithm);
   const ports = await portsFor(issuer.jwk);
-  const key = await importJWK(issuer.jwk, 'RS256');
-  const options = { algorithms: ['RS256'], issuer: issuer.issuer, audience: AUDIENCE, typ: 'at+jwt', clockTolerance: 30 };
+  const key = await importJWK(issuer.jwk, algorithm);
+  const options = { algorithms: [algorithm], issuer: issuer.issuer, audience: AUDIENCE, typ: 'at+jwt', clockTolerance: 30 };
   const count = 3000;
   const ratios = [];
   for (let round = 0; round < rounds + 1; round++) {
@@ -145,9 +146,10 @@ async function coldTokens() {
       });
     const alone = () => each((token) => jwtVerify(token, key, options));
     const timed = async (run) => {
-      const from = performance.now();
+      const from = process.cpuUsage();
       await run();
-      return performance.now() - from;
+      const { user, system } = process.cpuUsage(from);
+      return user + system;
     };
     const times = new Map();
     const order = [alone, verify, whole];
@@ -158,7 +160,7 @@ async function coldTokens() {
     if (round > 0) ratios.push([times.get(alone) / times.get(verify), times.get(alone) / times.get(whole)]);
   }
   issuer.close();
-  return { coldTokenRatio: median(ratios.map(([verified]) => verified)), coldDecisionRatio: median(ratios.map(([, decided]) => decided)) };
+  return [median(ratios.map(([verified]) => verified)), median(ratios.map(([, decided]) => decided))];
 }
 
 async function growth() {
@@ -236,18 +238,26 @@ async function tokenCache() {
   return { tokenCacheTokens: tokens, tokenCacheBytes: bytes };
 }
 
+const [coldTokenRatio, coldDecisionRatio] = await coldTokens('RS256');
+const [coldEs256Ratio] = await coldTokens('ES256');
+const [coldEdDsaRatio] = await coldTokens('EdDSA');
 const result = {
+  coldTokenRatio,
+  coldDecisionRatio,
+  coldEs256Ratio,
+  coldEdDsaRatio,
   ...(await tokenCache()),
   ...(await dpopProofs()),
   ...(await introspection()),
-  ...(await coldTokens()),
   ...(await growth()),
   ...(await throughput()),
 };
 for (const child of children) child.disconnect();
 const goals = {
   guardedRouteRatio: '>= 0.75',
-  coldTokenRatio: '>= 0.9',
+  coldTokenRatio: '>= 2.0',
+  coldEs256Ratio: '>= 1.5',
+  coldEdDsaRatio: 'for scale',
   coldDecisionRatio: 'all steps, for scale',
   decisionGrowth: '<= 1.2',
   publishFailedRequests: '0',
