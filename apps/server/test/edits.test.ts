@@ -64,6 +64,24 @@ describe('edits of the draft', () => {
     expect([again.status, again.headers.get('cache-control'), again.body.id]).toEqual([200, 'no-store', apiId]);
   });
 
+  test.each<[string, object]>([
+    ['modes', { modes: [] }],
+    ['modes', { modes: [[]] }],
+    ['token', { token: [] }],
+    ['token', { token: [{}] }],
+    ['message', { message: [] }],
+    ['headers', { headers: [] }],
+    ['headers', { headers: { up: [[]], back: [], hidePlatform: false } }],
+    ['headers', { headers: { up: [], back: [[]], hidePlatform: false } }],
+    ['schemes', { schemes: [[]] }],
+    ['upstream', { upstream: [] }],
+  ])('a list in the place of an object is refused and not taken for nothing: %s', async (part, body) => {
+    const before = await view();
+    const answer = await patch(body);
+    expect([answer.status, answer.text.includes(`/${part}`)]).toEqual([422, true]);
+    expect((await view()).revision).toBe(before.revision);
+  });
+
   test('of operations count as edits of their API', async () => {
     const { revision } = await view();
     const ids = ['GET /gates'];

@@ -1,6 +1,7 @@
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsIn, IsNotEmpty, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsIn, IsNotEmpty, IsString, Matches, MaxLength } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { NestedEach } from '../nested.js';
 
 /** A scope as RFC 6749 section 3.3 spells it. */
 export const SCOPE_PATTERN = /^[\x21\x23-\x5b\x5d-\x7e]+$/;
@@ -18,12 +19,12 @@ export class RequirementDto {
 }
 
 export class AlternativeDto {
-  @IsArray() @ArrayMaxSize(10) @ValidateNested({ each: true }) @Type(() => RequirementDto) schemes: RequirementDto[];
+  @IsArray() @ArrayMaxSize(10) @NestedEach() @Type(() => RequirementDto) schemes: RequirementDto[];
 }
 
 /** Who may call; `alternatives` counts for `required` only. */
 export class AccessDto {
   @IsIn(['open', 'public', 'required']) kind: 'open' | 'public' | 'required';
   @MayBeLeftOut() @IsIn(['contract', 'hand']) origin?: 'contract' | 'hand';
-  @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @ValidateNested({ each: true }) @Type(() => AlternativeDto) alternatives?: AlternativeDto[];
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @NestedEach() @Type(() => AlternativeDto) alternatives?: AlternativeDto[];
 }

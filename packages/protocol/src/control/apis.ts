@@ -8,7 +8,6 @@ import {
   IsIn,
   IsInt,
   IsNotEmpty,
-  IsObject,
   IsOptional,
   IsString,
   Matches,
@@ -16,13 +15,13 @@ import {
   MaxLength,
   Min,
   ValidateIf,
-  ValidateNested,
 } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
 import { HeaderLanesDto, MessageDto, MessageOverrideDto } from './message.js';
 import { ModesDto } from './modes.js';
 import { TokenOverrideDto, TokenPlaceDto, TokenRuleDto } from './token-rule.js';
+import { Nested, NestedEach } from '../nested.js';
 
 const BASE_PATH = /^(\/[^/{}?#;%\\\s]+)*$/;
 const BASE_PATH_SAID = { message: 'A base path begins with a slash, does not end with one, and has no spaces: for example /headgates' };
@@ -38,7 +37,7 @@ export class ContractSourceInput {
 }
 
 export class ImportInput {
-  @ValidateNested() @Type(() => ContractSourceInput) source: ContractSourceInput;
+  @Nested() @Type(() => ContractSourceInput) source: ContractSourceInput;
   /** Taken from the description when left out. */
   @MayBeLeftOut() @IsString() @IsNotEmpty({ message: 'A name cannot be empty' }) @MaxLength(100) name?: string;
   @MayBeLeftOut() @IsString() @IsNotEmpty() @MaxLength(50) version?: string;
@@ -47,7 +46,7 @@ export class ImportInput {
 }
 
 export class ReimportInput {
-  @ValidateNested() @Type(() => ContractSourceInput) source: ContractSourceInput;
+  @Nested() @Type(() => ContractSourceInput) source: ContractSourceInput;
   /** Only says what would change. */
   @MayBeLeftOut() @IsBoolean() dryRun?: boolean;
 }
@@ -78,13 +77,13 @@ export class ContractReading {
   @IsIn(['json', 'yaml']) format: 'json' | 'yaml';
   @IsArray() @IsString({ each: true }) servers: string[];
   @IsInt() operationCount: number;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => ContractProblemView) problems: ContractProblemView[];
+  @IsArray() @NestedEach() @Type(() => ContractProblemView) problems: ContractProblemView[];
   @IsInt() problemCount: number;
 }
 
 export class ReimportView {
-  @ValidateNested() @Type(() => ContractReading) reading: ContractReading;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => ContractChangeView) changes: ContractChangeView[];
+  @Nested() @Type(() => ContractReading) reading: ContractReading;
+  @IsArray() @NestedEach() @Type(() => ContractChangeView) changes: ContractChangeView[];
   @IsBoolean() applied: boolean;
 }
 
@@ -112,7 +111,7 @@ export class UpstreamDto {
   @IsInt() @Min(10) @Max(3_600_000) responseTimeoutMs: number;
   @IsBoolean() sendCredential: boolean;
   /** Left out: the usual limits. */
-  @MayBeLeftOut() @ValidateNested() @Type(() => UpstreamLimitsDto) limits?: UpstreamLimitsDto;
+  @MayBeLeftOut() @Nested() @Type(() => UpstreamLimitsDto) limits?: UpstreamLimitsDto;
 }
 
 export class ScopeDto {
@@ -125,7 +124,7 @@ export class ResourceDto {
   @MaxLength(500)
   @Matches(/^[a-z][a-z0-9+.-]*:[^\s#]+$/i, { message: 'An identifier is an absolute URI without fragment (RFC 8707 section 2)' })
   identifier: string;
-  @IsArray() @ArrayMaxSize(500) @ValidateNested({ each: true }) @Type(() => ScopeDto) scopes: ScopeDto[];
+  @IsArray() @ArrayMaxSize(500) @NestedEach() @Type(() => ScopeDto) scopes: ScopeDto[];
 }
 
 export class CorsDto {
@@ -147,7 +146,7 @@ export class SchemeDto {
   @IsOptional() @IsString() @MaxLength(2000) metadataUrl: string | null;
   @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) providers: string[];
   /** Where the key of an apiKey travels; null or left out for other types. */
-  @IsOptional() @ValidateNested() @Type(() => TokenPlaceDto) place?: TokenPlaceDto | null;
+  @IsOptional() @Nested() @Type(() => TokenPlaceDto) place?: TokenPlaceDto | null;
 }
 
 /** Members left out stay as they are. */
@@ -156,33 +155,33 @@ export class ApiPatch {
   @MayBeLeftOut() @IsString() @IsNotEmpty({ message: 'A version cannot be empty' }) @MaxLength(50) version?: string;
   @MayBeLeftOut() @IsString() @MaxLength(200) @Matches(BASE_PATH, BASE_PATH_SAID) basePath?: string;
   @MayBeLeftOut() @IsBoolean() enabled?: boolean;
-  @MayBeLeftOut() @ValidateNested() @Type(() => UpstreamDto) upstream?: UpstreamDto;
-  @MayBeLeftOut() @ValidateNested() @Type(() => ResourceDto) resource?: ResourceDto;
-  @MayBeLeftOut() @ValidateNested() @Type(() => TokenRuleDto) token?: TokenRuleDto;
+  @MayBeLeftOut() @Nested() @Type(() => UpstreamDto) upstream?: UpstreamDto;
+  @MayBeLeftOut() @Nested() @Type(() => ResourceDto) resource?: ResourceDto;
+  @MayBeLeftOut() @Nested() @Type(() => TokenRuleDto) token?: TokenRuleDto;
   /** Null switches CORS off. */
-  @IsOptional() @ValidateIf((patch: ApiPatch) => patch.cors !== null) @ValidateNested() @Type(() => CorsDto) cors?: CorsDto | null;
-  @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes?: SchemeDto[];
-  @MayBeLeftOut() @ValidateNested() @Type(() => AccessDto) access?: AccessDto;
-  @MayBeLeftOut() @ValidateNested() @Type(() => ModesDto) modes?: ModesDto;
-  @MayBeLeftOut() @IsObject() @ValidateNested() @Type(() => MessageDto) message?: MessageDto;
-  @MayBeLeftOut() @IsObject() @ValidateNested() @Type(() => HeaderLanesDto) headers?: HeaderLanesDto;
+  @IsOptional() @ValidateIf((patch: ApiPatch) => patch.cors !== null) @Nested() @Type(() => CorsDto) cors?: CorsDto | null;
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @NestedEach() @Type(() => SchemeDto) schemes?: SchemeDto[];
+  @MayBeLeftOut() @Nested() @Type(() => AccessDto) access?: AccessDto;
+  @MayBeLeftOut() @Nested() @Type(() => ModesDto) modes?: ModesDto;
+  @MayBeLeftOut() @Nested() @Type(() => MessageDto) message?: MessageDto;
+  @MayBeLeftOut() @Nested() @Type(() => HeaderLanesDto) headers?: HeaderLanesDto;
 }
 
 /** Sets who may call and what tokens must be, for many operations at once; `access` null takes the API's default again. */
 export class OperationsPatch {
   @IsArray() @ArrayNotEmpty() @ArrayMaxSize(20_000) @IsString({ each: true }) ids: string[];
   /** Left out: who may call stays as it is. */
-  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.access !== null) @ValidateNested() @Type(() => AccessDto) access?: AccessDto | null;
+  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.access !== null) @Nested() @Type(() => AccessDto) access?: AccessDto | null;
   /** What these operations ask of tokens instead of the API; null takes the API's rule again. Left out: stays. */
-  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.token !== null) @ValidateNested() @Type(() => TokenOverrideDto) token?: TokenOverrideDto | null;
+  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.token !== null) @Nested() @Type(() => TokenOverrideDto) token?: TokenOverrideDto | null;
   /** What bodies may be; null takes the API's rule again. Left out: stays. */
   @IsOptional()
   @ValidateIf((patch: OperationsPatch) => patch.message !== null)
-  @ValidateNested()
+  @Nested()
   @Type(() => MessageOverrideDto)
   message?: MessageOverrideDto | null;
   /** Modes of their checks; null takes the API's again. Left out: stay. */
-  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.modes !== null) @ValidateNested() @Type(() => ModesDto) modes?: ModesDto | null;
+  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.modes !== null) @Nested() @Type(() => ModesDto) modes?: ModesDto | null;
 }
 
 export class ApiSummary {
@@ -209,15 +208,15 @@ export class ApiSummary {
 export class ApiView extends ApiSummary {
   /** Of all that the draft says of it; what `If-Match` takes. */
   @IsString() revision: string;
-  @ValidateNested() @Type(() => UpstreamDto) upstream: UpstreamDto;
-  @ValidateNested() @Type(() => ResourceDto) resource: ResourceDto;
-  @ValidateNested() @Type(() => TokenRuleDto) token: TokenRuleDto;
-  @IsOptional() @ValidateNested() @Type(() => CorsDto) cors: CorsDto | null;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => SchemeDto) schemes: SchemeDto[];
-  @ValidateNested() @Type(() => AccessDto) access: AccessDto;
-  @ValidateNested() @Type(() => ModesDto) modes: ModesDto;
-  @ValidateNested() @Type(() => MessageDto) message: MessageDto;
-  @ValidateNested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
+  @Nested() @Type(() => UpstreamDto) upstream: UpstreamDto;
+  @Nested() @Type(() => ResourceDto) resource: ResourceDto;
+  @Nested() @Type(() => TokenRuleDto) token: TokenRuleDto;
+  @IsOptional() @Nested() @Type(() => CorsDto) cors: CorsDto | null;
+  @IsArray() @NestedEach() @Type(() => SchemeDto) schemes: SchemeDto[];
+  @Nested() @Type(() => AccessDto) access: AccessDto;
+  @Nested() @Type(() => ModesDto) modes: ModesDto;
+  @Nested() @Type(() => MessageDto) message: MessageDto;
+  @Nested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
   @IsOptional() @IsString() contractHash: string | null;
 }
 
@@ -228,20 +227,20 @@ export class OperationView {
   @IsOptional() @IsString() operationId: string | null;
   @IsString() summary: string;
   /** Null: takes the API's default. */
-  @IsOptional() @ValidateNested() @Type(() => AccessDto) access: AccessDto | null;
+  @IsOptional() @Nested() @Type(() => AccessDto) access: AccessDto | null;
   @IsString() who: string;
   @IsIn(['open', 'public', 'required']) effective: 'open' | 'public' | 'required';
   /** Where the rule in effect was set and by whom. */
   @IsIn(['api', 'operation']) setAt: 'api' | 'operation';
   @IsIn(['contract', 'hand']) setBy: 'contract' | 'hand';
   /** What this operation asks of tokens instead of the API; null when nothing. */
-  @IsOptional() @ValidateNested() @Type(() => TokenOverrideDto) token: TokenOverrideDto | null;
+  @IsOptional() @Nested() @Type(() => TokenOverrideDto) token: TokenOverrideDto | null;
   /** The same in words; empty when nothing. */
   @IsString() tokenWords: string;
   /** What it asks of bodies instead of the API; null when nothing. */
-  @IsOptional() @ValidateNested() @Type(() => MessageOverrideDto) message: MessageOverrideDto | null;
+  @IsOptional() @Nested() @Type(() => MessageOverrideDto) message: MessageOverrideDto | null;
   /** Its own modes; null takes the API's. */
-  @IsOptional() @ValidateNested() @Type(() => ModesDto) modes: ModesDto | null;
+  @IsOptional() @Nested() @Type(() => ModesDto) modes: ModesDto | null;
   /** Checks that only observe, whoever set it so; empty where all of them refuse. */
   @IsArray() @IsString({ each: true }) observed: string[];
   /** What the live release says, when that is different; null when it is the same. */
@@ -260,6 +259,6 @@ export class ContractText {
 }
 
 export class ImportView {
-  @ValidateNested() @Type(() => ApiView) api: ApiView;
-  @ValidateNested() @Type(() => ContractReading) reading: ContractReading;
+  @Nested() @Type(() => ApiView) api: ApiView;
+  @Nested() @Type(() => ContractReading) reading: ContractReading;
 }

@@ -1,9 +1,10 @@
 import { STEPS, type StepId, type StepOutcome } from '@virga/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsObject, IsOptional, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsObject, IsOptional, IsString, Matches, MaxLength } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { SCOPE_PATTERN } from './access.js';
 import { ComparisonView, HeaderView, StepView } from './explanations.js';
+import { Nested, NestedEach } from '../nested.js';
 
 /** What a token is held against: an operation, an API with its default rule, or a provider alone; the first that is given. */
 export class BenchTarget {
@@ -34,7 +35,7 @@ export class CheckView {
   @IsIn(['pass', 'refuse', 'skip', 'would-refuse']) outcome: StepOutcome;
   @IsString() code: string;
   @IsString() sentence: string;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => ComparisonView) comparisons: ComparisonView[];
+  @IsArray() @NestedEach() @Type(() => ComparisonView) comparisons: ComparisonView[];
   @IsString() standard: string;
   @IsString() remedy: string;
   /** Whether the gateway stops here. */
@@ -49,8 +50,8 @@ export class ExamineView {
   @IsString() sentence: string;
   @IsString() remedy: string;
   @IsOptional() @IsInt() status: number | null;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => StepView) steps: StepView[];
-  @IsArray() @ValidateNested({ each: true }) @Type(() => CheckView) checks: CheckView[];
+  @IsArray() @NestedEach() @Type(() => StepView) steps: StepView[];
+  @IsArray() @NestedEach() @Type(() => CheckView) checks: CheckView[];
   /** The principal that the claim map makes; null when the token cannot be read. */
   @IsOptional() @IsObject() principal: Record<string, unknown> | null;
 }
@@ -69,7 +70,7 @@ export class TamperRow {
 
 export class TamperView {
   @IsString() target: string;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => TamperRow) rows: TamperRow[];
+  @IsArray() @NestedEach() @Type(() => TamperRow) rows: TamperRow[];
 }
 
 /** A token to be signed by the bench's own issuer. */
@@ -117,10 +118,10 @@ export class GrantInput {
 export class ExchangeView {
   @IsString() method: string;
   @IsString() url: string;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => HeaderView) requestHeaders: HeaderView[];
+  @IsArray() @NestedEach() @Type(() => HeaderView) requestHeaders: HeaderView[];
   @IsString() requestBody: string;
   @IsOptional() @IsInt() status: number | null;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => HeaderView) responseHeaders: HeaderView[];
+  @IsArray() @NestedEach() @Type(() => HeaderView) responseHeaders: HeaderView[];
   @IsString() responseBody: string;
   @IsInt() tookMs: number;
   /** The request as a curl line, secrets as shell variables. */
@@ -141,8 +142,8 @@ export class GrantView {
   @IsString() says: string;
   /** Warnings about the grant itself. */
   @IsArray() @IsString({ each: true }) warnings: string[];
-  @IsArray() @ValidateNested({ each: true }) @Type(() => ExchangeView) exchanges: ExchangeView[];
-  @IsOptional() @ValidateNested() @Type(() => PkceView) pkce: PkceView | null;
+  @IsArray() @NestedEach() @Type(() => ExchangeView) exchanges: ExchangeView[];
+  @IsOptional() @Nested() @Type(() => PkceView) pkce: PkceView | null;
   /** Where a person must go; null when nobody must. */
   @IsOptional() @IsString() goTo: string | null;
   @IsOptional() @IsString() userCode: string | null;
@@ -168,5 +169,5 @@ export class SavedTokenView {
 }
 
 export class SavedTokenList {
-  @IsArray() @ValidateNested({ each: true }) @Type(() => SavedTokenView) items: SavedTokenView[];
+  @IsArray() @NestedEach() @Type(() => SavedTokenView) items: SavedTokenView[];
 }

@@ -1,22 +1,8 @@
 import { CREDENTIAL_KINDS, type CredentialKind } from '@virga/core';
 import { Type } from 'class-transformer';
-import {
-  ArrayMaxSize,
-  IsArray,
-  IsBoolean,
-  IsIn,
-  IsInt,
-  IsNotEmpty,
-  IsNumber,
-  IsOptional,
-  IsString,
-  Matches,
-  Max,
-  MaxLength,
-  Min,
-  ValidateNested,
-} from 'class-validator';
+import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsNumber, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { Nested, NestedEach } from '../nested.js';
 
 const ONE_LINE = /^[^\p{Cc}]*$/u;
 const ONE_LINE_SAID = { message: 'One line without control characters' };
@@ -84,7 +70,7 @@ export class ClientSummary {
 export class ClientView extends ClientSummary {
   @IsString() contact: string;
   @IsString() description: string;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => CredentialView) credentials: CredentialView[];
+  @IsArray() @NestedEach() @Type(() => CredentialView) credentials: CredentialView[];
 }
 
 export class ClientQuery {
@@ -95,7 +81,7 @@ export class ClientQuery {
 }
 
 export class ClientPage {
-  @IsArray() @ValidateNested({ each: true }) @Type(() => ClientSummary) items: ClientSummary[];
+  @IsArray() @NestedEach() @Type(() => ClientSummary) items: ClientSummary[];
   @IsInt() total: number;
 }
 
@@ -108,12 +94,12 @@ export class DirectoryEffect {
 }
 
 export class ClientChanged {
-  @ValidateNested() @Type(() => ClientView) client: ClientView;
-  @ValidateNested() @Type(() => DirectoryEffect) effect: DirectoryEffect;
+  @Nested() @Type(() => ClientView) client: ClientView;
+  @Nested() @Type(() => DirectoryEffect) effect: DirectoryEffect;
 }
 
 export class CredentialMade extends ClientChanged {
-  @ValidateNested() @Type(() => CredentialView) credential: CredentialView;
+  @Nested() @Type(() => CredentialView) credential: CredentialView;
   /** The key or the secret, this once; null for kinds that have none. */
   @IsOptional() @IsString() secret: string | null;
 }

@@ -1,6 +1,7 @@
 import { Type } from 'class-transformer';
-import { IsArray, IsInt, IsOptional, IsString, Max, Min, ValidateNested } from 'class-validator';
+import { IsArray, IsInt, IsOptional, IsString, Max, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { NestedEach } from '../nested.js';
 
 export class EditQuery {
   /** Edits before this one. */
@@ -21,7 +22,7 @@ export class EditView {
 }
 
 export class EditPage {
-  @IsArray() @ValidateNested({ each: true }) @Type(() => EditView) items: EditView[];
+  @IsArray() @NestedEach() @Type(() => EditView) items: EditView[];
   /** The first edit among these at which the chain of hashes does not hold: it, or the one before it, was changed outside. */
   @IsOptional() @IsInt() brokenAt: number | null;
   @IsOptional() @IsInt() next: number | null;

@@ -1,6 +1,7 @@
 import { STEPS, type CheckMode, type StepId, type StepOutcome } from '@virga/core';
 import { Type } from 'class-transformer';
-import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, ValidateNested } from 'class-validator';
+import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString } from 'class-validator';
+import { Nested, NestedEach } from '../nested.js';
 
 const OUTCOMES = ['pass', 'refuse', 'skip', 'would-refuse'];
 
@@ -30,10 +31,10 @@ export class StepView {
   @IsIn(OUTCOMES) outcome: StepOutcome;
   @IsIn(['observe', 'enforce']) mode: CheckMode;
   /** The rule that decided; null where no rule of the release did. */
-  @IsOptional() @ValidateNested() @Type(() => RuleView) rule: RuleView | null;
+  @IsOptional() @Nested() @Type(() => RuleView) rule: RuleView | null;
   @IsString() code: string;
   @IsString() sentence: string;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => ComparisonView) comparisons: ComparisonView[];
+  @IsArray() @NestedEach() @Type(() => ComparisonView) comparisons: ComparisonView[];
   @IsString() standard: string;
   @IsString() remedy: string;
   /** The status and title that the caller was given, where this step answered. */

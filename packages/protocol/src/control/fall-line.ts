@@ -1,7 +1,8 @@
 import type { CheckMode, StepId } from '@virga/core';
 import { Type } from 'class-transformer';
-import { IsArray, IsIn, IsInt, IsOptional, IsString, ValidateNested } from 'class-validator';
+import { IsArray, IsIn, IsInt, IsOptional, IsString } from 'class-validator';
 import { OperationView } from './apis.js';
+import { Nested, NestedEach } from '../nested.js';
 
 /** One check of an operation: what it asks, its mode, where it was set, and what came of it. */
 export class OperationCheckView {
@@ -23,9 +24,9 @@ export class OperationCheckView {
 
 /** An operation with its whole fall line. */
 export class OperationPage {
-  @ValidateNested() @Type(() => OperationView) operation: OperationView;
+  @Nested() @Type(() => OperationView) operation: OperationView;
   @IsString() apiId: string;
   @IsString() apiName: string;
   @IsString() basePath: string;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => OperationCheckView) checks: OperationCheckView[];
+  @IsArray() @NestedEach() @Type(() => OperationCheckView) checks: OperationCheckView[];
 }

@@ -9,25 +9,10 @@ import {
   type MessageRule,
 } from '@virga/core';
 import { Type } from 'class-transformer';
-import {
-  ArrayMaxSize,
-  ArrayNotEmpty,
-  IsArray,
-  IsBoolean,
-  IsIn,
-  IsInt,
-  IsObject,
-  IsString,
-  Matches,
-  Max,
-  MaxLength,
-  Min,
-  ValidateBy,
-  ValidateIf,
-  ValidateNested,
-} from 'class-validator';
+import { ArrayMaxSize, ArrayNotEmpty, IsArray, IsBoolean, IsIn, IsInt, IsString, Matches, Max, MaxLength, Min, ValidateBy, ValidateIf } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { WordInstead } from '../word-instead.js';
+import { Nested, NestedEach } from '../nested.js';
 
 const [LEAST, MOST] = BODY_BYTES;
 const MediaRange = (): PropertyDecorator =>
@@ -74,13 +59,13 @@ export class HeaderEditDto {
   @IsIn(['set', 'add', 'remove']) action: HeaderEdit['action'];
   @IsString() @MaxLength(100) @Matches(/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/, { message: 'Not a header name' }) name: string;
   /** Not for `remove`. */
-  @ValidateIf((edit: HeaderEditDto) => edit.action !== 'remove') @IsObject() @ValidateNested() @Type(() => HeaderValueDto) value?: HeaderValueDto;
+  @ValidateIf((edit: HeaderEditDto) => edit.action !== 'remove') @Nested() @Type(() => HeaderValueDto) value?: HeaderValueDto;
 }
 
 /** Changes of header fields in two lanes. */
 export class HeaderLanesDto {
-  @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => HeaderEditDto) up: HeaderEditDto[];
-  @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => HeaderEditDto) back: HeaderEditDto[];
+  @IsArray() @ArrayMaxSize(50) @NestedEach() @Type(() => HeaderEditDto) up: HeaderEditDto[];
+  @IsArray() @ArrayMaxSize(50) @NestedEach() @Type(() => HeaderEditDto) back: HeaderEditDto[];
   @IsBoolean() hidePlatform: boolean;
 }
 

@@ -1,7 +1,8 @@
 import type { CheckMode, ModedCheck, ModeRule } from '@virga/core';
 import { Type } from 'class-transformer';
-import { IsIn, IsObject, ValidateNested } from 'class-validator';
+import { IsIn } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { Nested } from '../nested.js';
 
 const MODES: CheckMode[] = ['observe', 'enforce'];
 
@@ -23,5 +24,5 @@ export class CheckModesDto implements Partial<Record<ModedCheck, CheckMode>> {
 /** Which checks refuse and which only observe. */
 export class ModesDto implements ModeRule {
   @IsIn(MODES) all: CheckMode;
-  @IsObject() @ValidateNested() @Type(() => CheckModesDto) checks: CheckModesDto;
+  @Nested() @Type(() => CheckModesDto) checks: CheckModesDto;
 }

@@ -1,7 +1,8 @@
 import type { StepId } from '@virga/core';
 import { Type } from 'class-transformer';
-import { IsArray, IsIn, IsInt, IsNumber, IsString, Max, Min, ValidateNested } from 'class-validator';
+import { IsArray, IsIn, IsInt, IsNumber, IsString, Max, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { NestedEach } from '../nested.js';
 
 export class FallQuery {
   @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(5) @Max(10_080) minutes?: number;
@@ -28,9 +29,9 @@ export class FallLayer {
   @IsString() step: StepId;
   @IsString() name: string;
   @IsInt() stopped: number;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => FallReason) reasons: FallReason[];
+  @IsArray() @NestedEach() @Type(() => FallReason) reasons: FallReason[];
   @IsInt() wouldStop: number;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => FallReason) wouldReasons: FallReason[];
+  @IsArray() @NestedEach() @Type(() => FallReason) wouldReasons: FallReason[];
 }
 
 export class FallView {
@@ -42,8 +43,8 @@ export class FallView {
   /** Answered by the gateway itself without refusing: preflights. */
   @IsInt() answered: number;
   @IsNumber() meanUs: number;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => FallLayer) layers: FallLayer[];
-  @IsArray() @ValidateNested({ each: true }) @Type(() => FallSlice) slices: FallSlice[];
+  @IsArray() @NestedEach() @Type(() => FallLayer) layers: FallLayer[];
+  @IsArray() @NestedEach() @Type(() => FallSlice) slices: FallSlice[];
 }
 
 export class AttentionItem {
@@ -55,5 +56,5 @@ export class AttentionItem {
 }
 
 export class AttentionView {
-  @IsArray() @ValidateNested({ each: true }) @Type(() => AttentionItem) items: AttentionItem[];
+  @IsArray() @NestedEach() @Type(() => AttentionItem) items: AttentionItem[];
 }

@@ -1,7 +1,8 @@
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, MaxLength } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { SCOPE_PATTERN } from './access.js';
+import { Nested } from '../nested.js';
 
 /** A saved way of getting a token of a trusted provider, for the probe. */
 export class PersonaInput {
@@ -31,7 +32,7 @@ export class PersonaView {
   @IsIn(['kept', 'none']) secret: 'kept' | 'none';
   @IsArray() @IsString({ each: true }) scopes: string[];
   @IsString() resource: string;
-  @ValidateNested() @Type(() => TokenStanding) token: TokenStanding;
+  @Nested() @Type(() => TokenStanding) token: TokenStanding;
   /** Address to register at the provider as redirect URI. */
   @IsString() redirectUri: string;
 }

@@ -1,8 +1,9 @@
 import type { RequestOutcome } from '@virga/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, MaxLength, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, MaxLength } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { HeaderView, StepView } from './explanations.js';
+import { Nested, NestedEach } from '../nested.js';
 
 export class ProbeHeaderDto {
   @IsString() @Matches(/^[!#$%&'*+.^_`|~0-9A-Za-z-]+$/, { message: 'Not a header name' }) @MaxLength(200) name: string;
@@ -15,7 +16,7 @@ export class ProbeInput {
   @Matches(/^\/[\x21-\x7e]*$/, { message: 'A path begins with a slash and has no spaces; encode what a URL cannot hold' })
   @MaxLength(9000)
   target: string;
-  @IsArray() @ArrayMaxSize(100) @ValidateNested({ each: true }) @Type(() => ProbeHeaderDto) headers: ProbeHeaderDto[];
+  @IsArray() @ArrayMaxSize(100) @NestedEach() @Type(() => ProbeHeaderDto) headers: ProbeHeaderDto[];
   @MayBeLeftOut() @IsString() @MaxLength(1024 * 1024) body?: string;
   @IsIn(['nobody', 'token', 'persona']) sender: 'nobody' | 'token' | 'persona';
   /** For the sender `token`: what is sent behind “Bearer ”. */
@@ -30,7 +31,7 @@ export class ProbeInput {
 
 export class ProbeAnswerView {
   @IsInt() status: number;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => HeaderView) headers: HeaderView[];
+  @IsArray() @NestedEach() @Type(() => HeaderView) headers: HeaderView[];
   @IsOptional() @IsString() body: string | null;
   @IsInt() bodyBytes: number;
   @IsBoolean() truncated: boolean;
@@ -40,8 +41,8 @@ export class ProbeView {
   @IsIn(['passed', 'refused', 'would-refuse']) outcome: RequestOutcome;
   @IsIn(['draft', 'live']) against: 'draft' | 'live';
   @IsOptional() @IsString() traceId: string | null;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => StepView) steps: StepView[];
+  @IsArray() @NestedEach() @Type(() => StepView) steps: StepView[];
   /** Null when a request passed the draft and was not to be sent on. */
-  @IsOptional() @ValidateNested() @Type(() => ProbeAnswerView) answer: ProbeAnswerView | null;
+  @IsOptional() @Nested() @Type(() => ProbeAnswerView) answer: ProbeAnswerView | null;
   @IsInt() tookMs: number;
 }

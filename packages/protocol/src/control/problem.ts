@@ -1,6 +1,7 @@
 import { Type } from 'class-transformer';
-import { IsArray, IsInt, IsString, ValidateNested } from 'class-validator';
+import { IsArray, IsInt, IsString } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { NestedEach } from '../nested.js';
 
 /** One wrong field: a JSON Pointer into the body that was sent, and what is wrong there. */
 export class FieldProblem {
@@ -14,5 +15,5 @@ export class ProblemDocument {
   @IsString() title: string;
   @IsInt() status: number;
   @MayBeLeftOut() @IsString() detail?: string;
-  @MayBeLeftOut() @IsArray() @ValidateNested({ each: true }) @Type(() => FieldProblem) errors?: FieldProblem[];
+  @MayBeLeftOut() @IsArray() @NestedEach() @Type(() => FieldProblem) errors?: FieldProblem[];
 }

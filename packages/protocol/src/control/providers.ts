@@ -1,8 +1,9 @@
 import type { Algorithm } from '@virga/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min, ValidateNested } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { ALL_ALGORITHMS } from './token-rule.js';
+import { Nested, NestedEach } from '../nested.js';
 
 const ISSUER = /^https?:\/\/[^\s?#@]+$/i;
 const ISSUER_SAID = { message: 'An issuer is an https address without query or fragment, exactly as the provider writes it' };
@@ -23,7 +24,7 @@ export class ClaimSourceDto {
   paths: string[];
   @IsIn(['space', 'comma', 'none']) split: 'space' | 'comma' | 'none';
   @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(300, { each: true }) stripPrefixes: string[];
-  @IsArray() @ArrayMaxSize(500) @ValidateNested({ each: true }) @Type(() => ClaimTranslationDto) table: ClaimTranslationDto[];
+  @IsArray() @ArrayMaxSize(500) @NestedEach() @Type(() => ClaimTranslationDto) table: ClaimTranslationDto[];
   @IsIn(['keep', 'drop']) unlisted: 'keep' | 'drop';
   @IsArray() @ArrayMaxSize(50) @IsString({ each: true }) @MaxLength(300, { each: true }) fallback: string[];
 }
@@ -34,16 +35,16 @@ export class AttributeSourceDto extends ClaimSourceDto {
 
 /** How a provider's claims become a principal. */
 export class ClaimMapDto {
-  @ValidateNested() @Type(() => ClaimSourceDto) subject: ClaimSourceDto;
-  @ValidateNested() @Type(() => ClaimSourceDto) client: ClaimSourceDto;
-  @ValidateNested() @Type(() => ClaimSourceDto) scopes: ClaimSourceDto;
-  @ValidateNested() @Type(() => ClaimSourceDto) roles: ClaimSourceDto;
-  @ValidateNested() @Type(() => ClaimSourceDto) groups: ClaimSourceDto;
-  @ValidateNested() @Type(() => ClaimSourceDto) tenant: ClaimSourceDto;
-  @ValidateNested() @Type(() => ClaimSourceDto) acr: ClaimSourceDto;
-  @ValidateNested() @Type(() => ClaimSourceDto) amr: ClaimSourceDto;
-  @ValidateNested() @Type(() => ClaimSourceDto) authTime: ClaimSourceDto;
-  @IsArray() @ArrayMaxSize(30) @ValidateNested({ each: true }) @Type(() => AttributeSourceDto) attributes: AttributeSourceDto[];
+  @Nested() @Type(() => ClaimSourceDto) subject: ClaimSourceDto;
+  @Nested() @Type(() => ClaimSourceDto) client: ClaimSourceDto;
+  @Nested() @Type(() => ClaimSourceDto) scopes: ClaimSourceDto;
+  @Nested() @Type(() => ClaimSourceDto) roles: ClaimSourceDto;
+  @Nested() @Type(() => ClaimSourceDto) groups: ClaimSourceDto;
+  @Nested() @Type(() => ClaimSourceDto) tenant: ClaimSourceDto;
+  @Nested() @Type(() => ClaimSourceDto) acr: ClaimSourceDto;
+  @Nested() @Type(() => ClaimSourceDto) amr: ClaimSourceDto;
+  @Nested() @Type(() => ClaimSourceDto) authTime: ClaimSourceDto;
+  @IsArray() @ArrayMaxSize(30) @NestedEach() @Type(() => AttributeSourceDto) attributes: AttributeSourceDto[];
 }
 
 const SOURCES = ['discovery', 'key-set-url', 'keys', 'secret', 'introspection', 'userinfo'] as const;
@@ -96,24 +97,24 @@ export class DiscoverInput {
 export class ProviderInput extends DiscoverInput {
   @IsString() @IsNotEmpty({ message: 'Give the provider a name' }) @MaxLength(100) name: string;
   /** Discovery when left out. */
-  @MayBeLeftOut() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
+  @MayBeLeftOut() @Nested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
   @MayBeLeftOut() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
   @MayBeLeftOut() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
   /** What the standards spell when left out. */
-  @MayBeLeftOut() @ValidateNested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
+  @MayBeLeftOut() @Nested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
 }
 
 /** Members left out stay as they are. The issuer cannot change: another issuer is another provider. */
 export class ProviderPatch {
   @MayBeLeftOut() @IsString() @IsNotEmpty({ message: 'Give the provider a name' }) @MaxLength(100) name?: string;
-  @MayBeLeftOut() @ValidateNested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
+  @MayBeLeftOut() @Nested() @Type(() => ProviderSourceDto) source?: ProviderSourceDto;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @IsIn(ALL_ALGORITHMS as Algorithm[], { each: true }) algorithms?: Algorithm[];
   @MayBeLeftOut() @IsInt() @Min(0) @Max(300) leewaySeconds?: number;
   @MayBeLeftOut() @IsInt() @Min(60) @Max(604_800) lastGoodSeconds?: number;
   @MayBeLeftOut() @IsBoolean() allowLoopbackHttp?: boolean;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) privateHosts?: string[];
-  @MayBeLeftOut() @ValidateNested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
+  @MayBeLeftOut() @Nested() @Type(() => ClaimMapDto) claimMap?: ClaimMapDto;
 }
 
 export class KeyView {
@@ -145,7 +146,7 @@ export class DiscoveryAttemptView {
 export class DiscoveryView {
   @IsBoolean() ok: boolean;
   @IsOptional() @IsString() problem: string | null;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => DiscoveryAttemptView) attempts: DiscoveryAttemptView[];
+  @IsArray() @NestedEach() @Type(() => DiscoveryAttemptView) attempts: DiscoveryAttemptView[];
   @IsOptional() @IsString() jwksUri: string | null;
   @IsOptional() @IsString() authorizationEndpoint: string | null;
   @IsOptional() @IsString() tokenEndpoint: string | null;
@@ -153,8 +154,8 @@ export class DiscoveryView {
   @IsArray() @IsString({ each: true }) grantTypes: string[];
   @IsOptional() @IsString() introspectionEndpoint: string | null;
   @IsOptional() @IsString() userinfoEndpoint: string | null;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => KeyView) keys: KeyView[];
-  @IsArray() @ValidateNested({ each: true }) @Type(() => RefusedKeyView) refused: RefusedKeyView[];
+  @IsArray() @NestedEach() @Type(() => KeyView) keys: KeyView[];
+  @IsArray() @NestedEach() @Type(() => RefusedKeyView) refused: RefusedKeyView[];
 }
 
 /** Something that the provider says of itself otherwise than it is set here. */
@@ -168,8 +169,8 @@ export class ProviderDifference {
 
 /** What a trusted provider says of itself now, held against what is set. */
 export class ProviderComparison {
-  @ValidateNested() @Type(() => DiscoveryView) said: DiscoveryView;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => ProviderDifference) differences: ProviderDifference[];
+  @Nested() @Type(() => DiscoveryView) said: DiscoveryView;
+  @IsArray() @NestedEach() @Type(() => ProviderDifference) differences: ProviderDifference[];
 }
 
 export class ProviderView {
@@ -183,8 +184,8 @@ export class ProviderView {
   @IsInt() lastGoodSeconds: number;
   @IsBoolean() allowLoopbackHttp: boolean;
   @IsArray() @IsString({ each: true }) privateHosts: string[];
-  @ValidateNested() @Type(() => ProviderSourceView) source: ProviderSourceView;
-  @ValidateNested() @Type(() => ClaimMapDto) claimMap: ClaimMapDto;
+  @Nested() @Type(() => ProviderSourceView) source: ProviderSourceView;
+  @Nested() @Type(() => ClaimMapDto) claimMap: ClaimMapDto;
   /** Calls to its introspection endpoint since the node started; null for providers with keys. */
   @IsOptional() @IsInt() calls: number | null;
   /** Whether the draft of this provider differs from what is live. */
@@ -193,8 +194,8 @@ export class ProviderView {
   @IsIn(['reachable', 'last-good', 'failing', 'not-asked', 'not-live']) state: 'reachable' | 'last-good' | 'failing' | 'not-asked' | 'not-live';
   @IsString() reason: string;
   @IsOptional() @IsInt() fetchedAt: number | null;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => KeyView) keys: KeyView[];
-  @IsArray() @ValidateNested({ each: true }) @Type(() => RefusedKeyView) refused: RefusedKeyView[];
+  @IsArray() @NestedEach() @Type(() => KeyView) keys: KeyView[];
+  @IsArray() @NestedEach() @Type(() => RefusedKeyView) refused: RefusedKeyView[];
   /** Schemes of APIs that this provider's tokens meet, as “API name, scheme”. */
   @IsArray() @IsString({ each: true }) usedBy: string[];
 }

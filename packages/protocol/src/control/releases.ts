@@ -1,7 +1,8 @@
 import { Type } from 'class-transformer';
-import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, MaxLength, ValidateNested } from 'class-validator';
+import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, MaxLength } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { FieldProblem } from './problem.js';
+import { Nested, NestedEach } from '../nested.js';
 
 export class ReleaseChangeView {
   @IsIn(['added', 'removed', 'changed']) kind: 'added' | 'removed' | 'changed';
@@ -42,16 +43,16 @@ export class ReleaseSummary {
 export class StandingView {
   @IsString() environment: string;
   @IsString() gatewayUrl: string;
-  @IsOptional() @ValidateNested() @Type(() => ReleaseSummary) live: ReleaseSummary | null;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => ReleaseChangeView) changes: ReleaseChangeView[];
+  @IsOptional() @Nested() @Type(() => ReleaseSummary) live: ReleaseSummary | null;
+  @IsArray() @NestedEach() @Type(() => ReleaseChangeView) changes: ReleaseChangeView[];
   @IsInt() changeCount: number;
   /** Why the draft could not be published as it stands. */
-  @IsArray() @ValidateNested({ each: true }) @Type(() => FieldProblem) problems: FieldProblem[];
+  @IsArray() @NestedEach() @Type(() => FieldProblem) problems: FieldProblem[];
   /** Why nothing can be written now, in words; null when it can. */
   @IsOptional() @IsString() storage: string | null;
   /** Work in the background that fails, in words. */
   @IsArray() @IsString({ each: true }) failing: string[];
-  @IsArray() @ValidateNested({ each: true }) @Type(() => NodeView) nodes: NodeView[];
+  @IsArray() @NestedEach() @Type(() => NodeView) nodes: NodeView[];
   @IsInt() apiCount: number;
   @IsInt() providerCount: number;
   @IsInt() personaCount: number;
@@ -63,7 +64,7 @@ export class PublishInput {
 }
 
 export class PublishView {
-  @ValidateNested() @Type(() => ReleaseSummary) release: ReleaseSummary;
+  @Nested() @Type(() => ReleaseSummary) release: ReleaseSummary;
   /** Milliseconds until every connected node had taken the release; null when none took it in time. */
   @IsOptional() @IsNumber() effectiveMs: number | null;
   @IsInt() nodesTold: number;
@@ -72,5 +73,5 @@ export class PublishView {
 
 export class ReleaseView extends ReleaseSummary {
   /** Against the release before it. */
-  @IsArray() @ValidateNested({ each: true }) @Type(() => ReleaseChangeView) changes: ReleaseChangeView[];
+  @IsArray() @NestedEach() @Type(() => ReleaseChangeView) changes: ReleaseChangeView[];
 }

@@ -1,5 +1,6 @@
 import { Type } from 'class-transformer';
-import { IsArray, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, MaxLength, ValidateNested } from 'class-validator';
+import { IsArray, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, MaxLength } from 'class-validator';
+import { NestedEach } from '../nested.js';
 
 /** Tokens to be refused from now on, apart from any release. */
 export class RevocationInput {
@@ -23,5 +24,5 @@ export class RevocationView {
 }
 
 export class RevocationList {
-  @IsArray() @ValidateNested({ each: true }) @Type(() => RevocationView) items: RevocationView[];
+  @IsArray() @NestedEach() @Type(() => RevocationView) items: RevocationView[];
 }

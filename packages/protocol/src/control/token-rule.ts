@@ -1,22 +1,8 @@
 import { PUBLIC_KEY_ALGORITHMS, type Algorithm } from '@virga/core';
 import { Type } from 'class-transformer';
-import {
-  ArrayMaxSize,
-  ArrayNotEmpty,
-  IsArray,
-  IsBoolean,
-  IsIn,
-  IsInt,
-  IsNotEmpty,
-  IsOptional,
-  IsString,
-  Matches,
-  Max,
-  MaxLength,
-  Min,
-  ValidateNested,
-} from 'class-validator';
+import { ArrayMaxSize, ArrayNotEmpty, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { Nested, NestedEach } from '../nested.js';
 
 const HS: readonly Algorithm[] = ['HS256', 'HS384', 'HS512'];
 export const ALL_ALGORITHMS: readonly Algorithm[] = [...PUBLIC_KEY_ALGORITHMS, ...HS];
@@ -45,7 +31,7 @@ export class StepUpDto {
 
 /** Parts of a token rule. Members left out stay as they are, or are as the API has them. */
 export class TokenOverrideDto {
-  @MayBeLeftOut() @IsArray() @ArrayNotEmpty() @ArrayMaxSize(4) @ValidateNested({ each: true }) @Type(() => TokenPlaceDto) places?: TokenPlaceDto[];
+  @MayBeLeftOut() @IsArray() @ArrayNotEmpty() @ArrayMaxSize(4) @NestedEach() @Type(() => TokenPlaceDto) places?: TokenPlaceDto[];
   /** `at+jwt`, `ANY_TYPE`, or another value of `typ`. */
   @MayBeLeftOut() @IsString() @IsNotEmpty({ message: 'Name a type, or take any' }) @MaxLength(60) type?: string;
   /** Values of which one must be in `aud`; empty only together with `anyAudience`. */
@@ -59,12 +45,12 @@ export class TokenOverrideDto {
   @IsOptional() @IsInt() @Min(0) @Max(300) leewaySeconds?: number | null;
   /** Longest time since `iat`, seconds; null asks for none. */
   @IsOptional() @IsInt() @Min(1) @Max(31_536_000) maxAgeSeconds?: number | null;
-  @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @ValidateNested({ each: true }) @Type(() => ClaimDemandDto) claims?: ClaimDemandDto[];
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @NestedEach() @Type(() => ClaimDemandDto) claims?: ClaimDemandDto[];
   @MayBeLeftOut() @IsIn(['if-bound', 'required']) dpop?: 'if-bound' | 'required';
   @MayBeLeftOut() @IsBoolean() dpopNonce?: boolean;
   @MayBeLeftOut() @IsIn(['if-bound', 'required']) certificate?: 'if-bound' | 'required';
   /** Null asks for none. */
-  @IsOptional() @ValidateNested() @Type(() => StepUpDto) stepUp?: StepUpDto | null;
+  @IsOptional() @Nested() @Type(() => StepUpDto) stepUp?: StepUpDto | null;
 }
 
 /** The token rule of an API, whole. */

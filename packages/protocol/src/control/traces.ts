@@ -1,8 +1,9 @@
 import type { RequestOutcome, StepId } from '@virga/core';
 import { Type } from 'class-transformer';
-import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, Matches, Max, MaxLength, Min, ValidateNested } from 'class-validator';
+import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { HeaderView, StepView } from './explanations.js';
+import { Nested, NestedEach } from '../nested.js';
 
 const OUTCOMES: RequestOutcome[] = ['passed', 'refused', 'would-refuse'];
 
@@ -60,18 +61,18 @@ export class SamplingView {
 }
 
 export class TracePage {
-  @IsArray() @ValidateNested({ each: true }) @Type(() => TraceSummary) items: TraceSummary[];
+  @IsArray() @NestedEach() @Type(() => TraceSummary) items: TraceSummary[];
   @IsOptional() @IsString() next: string | null;
-  @ValidateNested() @Type(() => SamplingView) sampling: SamplingView;
+  @Nested() @Type(() => SamplingView) sampling: SamplingView;
 }
 
 export class TraceView extends TraceSummary {
   @IsString() traceId: string;
   @IsString() node: string;
   @IsString() query: string;
-  @IsArray() @ValidateNested({ each: true }) @Type(() => StepView) steps: StepView[];
-  @IsArray() @ValidateNested({ each: true }) @Type(() => HeaderView) requestHeaders: HeaderView[];
-  @IsArray() @ValidateNested({ each: true }) @Type(() => HeaderView) responseHeaders: HeaderView[];
+  @IsArray() @NestedEach() @Type(() => StepView) steps: StepView[];
+  @IsArray() @NestedEach() @Type(() => HeaderView) requestHeaders: HeaderView[];
+  @IsArray() @NestedEach() @Type(() => HeaderView) responseHeaders: HeaderView[];
   @IsInt() requestBytes: number;
   @IsInt() responseBytes: number;
 }

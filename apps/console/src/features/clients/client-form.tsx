@@ -58,7 +58,7 @@ function Facts<Form extends ClientInput | ClientPatch>({ form: given }: { readon
         <Field id="client-owner" label="Owner" hint="the team that answers for it" error={errors.owner}>
           <input id="client-owner" {...form.register('owner')} />
         </Field>
-        <Field id="client-contact" label="Contact" error={errors.contact}>
+        <Field id="client-contact" label="Contact" hint="where that team is reached" error={errors.contact}>
           <input id="client-contact" {...form.register('contact')} />
         </Field>
       </div>
