@@ -279,6 +279,6 @@ test('an open operation is guarded by a key without breaking a call: observe, co
   await page.getByRole('button', { name: 'Revoke at once' }).click();
   await expect(page.getByRole('button', { name: 'revoke' })).toHaveCount(0);
   await expect.poll(() => fell(key), { timeout: 3000 }).toBe(401);
-  await page.getByRole('link', { name: 'Traces' }).click();
+  await page.getByRole('link', { name: 'Traces', exact: true }).click();
   await expect(page.getByRole('listitem').filter({ hasText: 'The key “saw” of Forester was revoked' })).toBeVisible();
 });

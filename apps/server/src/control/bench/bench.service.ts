@@ -67,7 +67,12 @@ export class BenchService {
       sign: own ? (header, claims) => this.issuer.sign(header, claims) : null,
       nowSeconds: Math.floor(Date.now() / 1000),
     });
-    const outcomes = await this.#ask(question, { credentials: (variants ?? []).map((variant) => variant.token), headers: {}, certificate: null, key: input.key ?? null });
+    const outcomes = await this.#ask(question, {
+      credentials: (variants ?? []).map((variant) => variant.token),
+      headers: {},
+      certificate: null,
+      key: input.key ?? null,
+    });
     const rows = (variants ?? []).map(({ id, title, token, expected }, index): TamperRow => {
       const outcome = outcomes[index];
       const code = outcome?.code ?? '';
