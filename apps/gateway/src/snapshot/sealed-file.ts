@@ -1,17 +1,16 @@
-import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto';
 import { mkdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
+import { Seal } from './seal.js';
 
 /** What was found on disk. `unreadable`: there is something, and it was not written by this node as it stands. */
 export type Unsealed = { readonly state: 'missing' | 'unreadable' } | { readonly state: 'read'; readonly value: unknown };
 
 /**
- * A value on disk that only this node can have written: AES-256-GCM with a key made of the node's token and of what the
- * file is for. Written in one step, so that a crash leaves the old or the new one. One that could not be written, as on
+ * A value on disk that only this node can have written. Written in one step, so that a crash leaves the old or the new one. One that could not be written, as on
  * a full disk, is kept in memory and tried again at each `tick`.
  */
 export class SealedFile {
-  readonly #key: Buffer;
+  readonly #seal: Seal;
   readonly #file: string;
   readonly #what: string;
   #next: string | null = null;
@@ -20,7 +19,7 @@ export class SealedFile {
 
   /** @param what the value in words, also what its key is made for */
   constructor(token: string, what: string, file: string) {
-    this.#key = Buffer.from(hkdfSync('sha256', token, '', what, 32));
+    this.#seal = new Seal(token, what);
     this.#file = file;
     this.#what = what;
   }
@@ -50,9 +49,7 @@ export class SealedFile {
     while (this.#next !== null) {
       const text = this.#next;
       try {
-        const nonce = randomBytes(12);
-        const cipher = createCipheriv('aes-256-gcm', this.#key, nonce);
-        const sealed = Buffer.concat([nonce, cipher.update(text, 'utf8'), cipher.final(), cipher.getAuthTag()]);
+        const sealed = this.#seal.close(text);
         await mkdir(dirname(this.#file), { recursive: true });
         await writeFile(`${this.#file}.next`, sealed, { mode: 0o600 });
         await rename(`${this.#file}.next`, this.#file);
@@ -73,9 +70,7 @@ export class SealedFile {
       return { state: (error as NodeJS.ErrnoException).code === 'ENOENT' ? 'missing' : 'unreadable' };
     }
     try {
-      const decipher = createDecipheriv('aes-256-gcm', this.#key, sealed.subarray(0, 12)).setAuthTag(sealed.subarray(-16));
-      const text = Buffer.concat([decipher.update(sealed.subarray(12, -16)), decipher.final()]).toString('utf8');
-      return { state: 'read', value: JSON.parse(text) };
+      return { state: 'read', value: JSON.parse(this.#seal.open(sealed)) };
     } catch {
       return { state: 'unreadable' };
     }

@@ -1,19 +1,17 @@
-import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto';
+import { randomBytes } from 'node:crypto';
 import { appendFile, mkdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { setImmediate } from 'node:timers/promises';
-
-const NONCE = 12;
-const TAG = 16;
+import { Seal } from './seal.js';
 
 /**
- * Entries on disk that only this node can have written, added one by one: each is sealed with AES-256-GCM together with
+ * Entries on disk that only this node can have written, added one by one: each is sealed together with
  * the id of its file and its place in it, so that none can be left out, moved or brought from another file; what was cut
  * off at the end is not noticed here. A new file takes the place of the old one in one step, once its first entries are
  * all written. What could not be written is tried again at each `tick`, and nothing is added behind a hole.
  */
 export class SealedLog {
-  readonly #key: Buffer;
+  readonly #seal: Seal;
   readonly #file: string;
   readonly #what: string;
   #id = '';
@@ -24,7 +22,7 @@ export class SealedLog {
 
   /** @param what the value in words, also what its key is made for */
   constructor(token: string, what: string, file: string) {
-    this.#key = Buffer.from(hkdfSync('sha256', token, '', what, 32));
+    this.#seal = new Seal(token, what);
     this.#file = file;
     this.#what = what;
   }
@@ -81,7 +79,7 @@ export class SealedLog {
     const id = randomBytes(9).toString('base64url');
     await writeFile(`${this.#file}.next`, `${id}\n`, { mode: 0o600 });
     for (const [index, entry] of entries.entries()) {
-      await appendFile(`${this.#file}.next`, this.#seal(entry, id, index));
+      await appendFile(`${this.#file}.next`, this.#line(entry, id, index));
       await setImmediate();
     }
     await rename(`${this.#file}.next`, this.#file);
@@ -91,14 +89,12 @@ export class SealedLog {
 
   async #append(entries: readonly unknown[]): Promise<void> {
     if (this.#id === '') return this.#writeAnew(entries);
-    await appendFile(this.#file, entries.map((entry, index) => this.#seal(entry, this.#id, this.#count + index)).join(''));
+    await appendFile(this.#file, entries.map((entry, index) => this.#line(entry, this.#id, this.#count + index)).join(''));
     this.#count += entries.length;
   }
 
-  #seal(entry: unknown, id: string, index: number): string {
-    const nonce = randomBytes(NONCE);
-    const cipher = createCipheriv('aes-256-gcm', this.#key, nonce).setAAD(Buffer.from(`${id} ${index}`));
-    return `${Buffer.concat([nonce, cipher.update(JSON.stringify(entry), 'utf8'), cipher.final(), cipher.getAuthTag()]).toString('base64')}\n`;
+  #line(entry: unknown, id: string, index: number): string {
+    return `${this.#seal.close(JSON.stringify(entry), `${id} ${index}`).toString('base64')}\n`;
   }
 
   /**
@@ -117,7 +113,7 @@ export class SealedLog {
     const [id = '', ...sealed] = lines;
     const entries: unknown[] = [];
     try {
-      for (const [index, line] of sealed.entries()) entries.push(this.#open(Buffer.from(line, 'base64'), id, index));
+      for (const [index, line] of sealed.entries()) entries.push(JSON.parse(this.#seal.open(Buffer.from(line, 'base64'), `${id} ${index}`)));
     } catch {
       return 'unreadable';
     }
@@ -130,12 +126,5 @@ export class SealedLog {
     this.#id = id;
     this.#count = entries.length;
     return entries;
-  }
-
-  #open(sealed: Buffer, id: string, index: number): unknown {
-    const decipher = createDecipheriv('aes-256-gcm', this.#key, sealed.subarray(0, NONCE))
-      .setAAD(Buffer.from(`${id} ${index}`))
-      .setAuthTag(sealed.subarray(-TAG));
-    return JSON.parse(Buffer.concat([decipher.update(sealed.subarray(NONCE, -TAG)), decipher.final()]).toString('utf8'));
   }
 }
