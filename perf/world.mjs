@@ -1,5 +1,6 @@
-import { ANY_MESSAGE, ENFORCED, NO_LANES, RELEASE_FORMAT, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
+import { ANY_MESSAGE, ENFORCED, NO_LANES, RELEASE_FORMAT, splitDocument, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
+import { hash } from 'node:crypto';
 import { createServer } from 'node:http';
 
 export const AUDIENCE = 'https://bench.example';
@@ -96,6 +97,7 @@ export async function makeControl() {
   const feeds = new Set();
   const seen = { traces: 0, counted: 0, unsent: 0, effective: new Map() };
   let live = null;
+  let split = null;
   const server = createServer((req, res) => {
     if (req.method === 'GET') {
       res.writeHead(200);
@@ -108,6 +110,7 @@ export async function makeControl() {
     req.on('data', (part) => (text += part));
     req.on('end', () => {
       const body = JSON.parse(text);
+      if (req.url.endsWith('/parts')) return void res.end(body.hashes.map((one) => `${split.parts.get(one) ?? ''}\n`).join(''));
       if (req.url.endsWith('/records')) {
         seen.traces += body.traces.length;
         for (const count of body.counts) seen.counted += count.count;
@@ -118,7 +121,8 @@ export async function makeControl() {
   });
   const port = await listening(server);
   const publish = async (number, document) => {
-    live = { type: 'release', number, hash: `h${number}`, document };
+    split = splitDocument(document, (text) => hash('sha256', text, 'base64url'));
+    live = { type: 'release', number, hash: `h${number}`, document: split.carried };
     const at = Date.now();
     const line = `${JSON.stringify(live)}\n`;
     for (const feed of feeds) feed.write(line);

@@ -66,8 +66,8 @@ async function throughput() {
   }
   const during = await running;
   await new Promise((resolve) => setTimeout(resolve, 600));
-  // The longest time for which the serving thread was kept while a release of 2,000 operations came, and, for the noise
-  // of the machine, in as long a time without one.
+  // The longest time for which the serving thread was kept while a release of 10,000 operations came, one of which had
+  // changed, and, for the noise of the machine, in as long a time without one.
   const longest = async (during) => {
     gateway.child.send('begin');
     await new Promise((resolve) => setTimeout(resolve, 250));
@@ -77,9 +77,16 @@ async function throughput() {
   };
   const stalls = [];
   const quiet = [];
-  for (let number = 10; number <= 16; number++) {
-    quiet.push(await longest(() => new Promise((resolve) => setTimeout(resolve, 100))));
-    stalls.push(await longest(() => control.publish(number, release(upstreamUrl, issuer.issuer, 2000))));
+  const largeEffects = [];
+  for (let number = 10; number <= 17; number++) {
+    const large = release(upstreamUrl, issuer.issuer, 10_000);
+    large.apis[0].operations[number * 100].summary = `changed for release ${number}`;
+    const quietMs = await longest(() => new Promise((resolve) => setTimeout(resolve, 100)));
+    const stallMs = await longest(async () => void largeEffects.push(await control.publish(number, large)));
+    // The first brings all operations, the others what has changed.
+    if (number === 10) continue;
+    quiet.push(quietMs);
+    stalls.push(stallMs);
   }
   const memory = gateway.child.latest.memory;
   const result = {
@@ -88,6 +95,8 @@ async function throughput() {
     guardedFailedRequests: failed,
     publishFailedRequests: during.failed,
     publishEffectiveMs: median(effects),
+    publishLargeEffectiveMs: median(largeEffects.slice(1)),
+    publishLargeFirstMs: largeEffects[0],
     publishStallMs: Math.round(median(stalls) * 10) / 10,
     quietStallMs: Math.round(median(quiet) * 10) / 10,
     memoryMb: { rss: Math.round(memory.rss / 1048576), heapUsed: Math.round(memory.heapUsed / 1048576) },

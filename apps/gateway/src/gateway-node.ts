@@ -1,25 +1,27 @@
-import { ConfigError, LocalReplayMemory, takesOpaqueTokens, TokenCache, type ReleaseDocument, type KeySource, type ReplayMemory } from '@virga/core';
-import { askBySource, Introspector, ProviderKeys, type KeptKeys, type KeyLease } from '@virga/outbound';
-import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
+import { LocalReplayMemory, TokenCache, type KeySource, type ReplayMemory } from '@virga/core';
+import { askBySource, Introspector, ProviderKeys, type KeptKeys } from '@virga/outbound';
+import type { FeedMessage, NodeStatus } from '@virga/protocol';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { performance } from 'node:perf_hooks';
+import { setTimeout as delay } from 'node:timers/promises';
+import { askParts } from './control/ask-parts.js';
 import { ControlLink } from './control/control-link.js';
+import { DocumentParts } from './control/document-parts.js';
 import { GatewayListener } from './listener/gateway-listener.js';
 import type { ServeContext, Transfer } from './listener/serve-request.js';
 import { Slots } from './listener/slots.js';
-import { compileBetweenRequests, LiveRelease } from './live-release.js';
 import type { NodeOptions } from './node-options.js';
 import { Nonces } from './ports/nonces.js';
 import { nodePorts } from './ports/node-ports.js';
 import { ClientDirectory } from './ports/client-directory.js';
 import { PrivateFacts } from './ports/private-facts.js';
 import { reportProviders } from './ports/report-providers.js';
-import { Drafts } from './probe/drafts.js';
-import { runExamine } from './probe/run-examine.js';
-import { runProbe } from './probe/run-probe.js';
+import type { AboutDraft } from './probe/draft-messages.js';
+import { DraftThread } from './probe/draft-thread.js';
 import { isSigned } from './probe/signed-probe.js';
 import { Recorder } from './records/recorder.js';
+import { ReleaseLane } from './release-lane.js';
 import { Snapshot } from './snapshot/snapshot.js';
 import { SealedFile } from './snapshot/sealed-file.js';
 import { UpstreamPools } from './upstream/pools.js';
@@ -27,31 +29,25 @@ import { UpstreamPools } from './upstream/pools.js';
 const FLUSH_MS = 200;
 const STATUS_MS = 2000;
 const KEYS_TICK_MS = 1000;
-/** Verified tokens that are kept for drafts. */
-const DRAFT_TOKENS = 10_000;
 /** How often waiting requests and the pace of transfers are looked at. */
 const TRANSFERS_TICK_MS = 250;
 const DRAIN_MS = 10_000;
+/** How long a node that stops waits for its disk. */
+const SETTLE_MS = 3000;
 /** How long what was found wrong on disk at the start is told: also after the control plane has sent what is right. */
 const TELL_MS = 3_600_000;
-
-/** What the control plane asks about a document that is not live. */
-type AboutDraft = Extract<FeedMessage, { type: 'probe' | 'examine' }>;
 
 /** A gateway node: serves its release, follows the control plane, sends records. */
 export class GatewayNode {
   readonly #options: NodeOptions;
   readonly #keys: ProviderKeys;
   readonly #introspector: Introspector;
-  readonly #draftIntrospector: Introspector;
   readonly #facts: PrivateFacts;
   readonly #directory: ClientDirectory;
   readonly #nonces: Nonces;
-  /** Keys for drafts that are probed, apart from those of live traffic so that no draft can disturb it. */
-  readonly #draftKeys: ProviderKeys;
   readonly #pools = new UpstreamPools();
-  readonly #draftPools = new UpstreamPools();
-  readonly #drafts: Drafts;
+  readonly #drafts: DraftThread;
+  readonly #releases: ReleaseLane;
   readonly #snapshot: Snapshot;
   readonly #keptKeys: SealedFile;
   /** Proofs that were used. It belongs to the node: no release begins with an empty one. */
@@ -60,7 +56,6 @@ export class GatewayNode {
   readonly #transfers = new Slots<Transfer>();
   /** What was found wrong on disk at the start, in words. */
   #startProblem: string | null = null;
-  #taking: Promise<void> = Promise.resolve();
   readonly #recorder: Recorder;
   readonly #link: ControlLink;
   readonly #startedAt = Date.now();
@@ -69,9 +64,6 @@ export class GatewayNode {
   #tlsListener: GatewayListener | null = null;
   #tlsOrigin: string | null = null;
   #publicOrigin = '';
-  #live: LiveRelease | null = null;
-  #effectiveAt = 0;
-  #refusedRelease: NodeStatus['refusedRelease'] = null;
   #sending = false;
 
   constructor(options: NodeOptions) {
@@ -87,20 +79,19 @@ export class GatewayNode {
       void this.#sendStatus();
     };
     this.#keys = new ProviderKeys(Date.now, changed, askBySource(this.#facts));
-    this.#draftKeys = new ProviderKeys(Date.now, () => undefined, askBySource(this.#facts));
     this.#introspector = new Introspector(this.#facts, Date.now, changed);
-    this.#draftIntrospector = new Introspector(this.#facts, Date.now);
-    this.#drafts = new Drafts({
-      keys: this.#draftKeys,
-      introspection: this.#draftIntrospector,
-      pools: this.#draftPools,
-      facts: this.#facts,
-      nonces: this.#nonces,
-      replay: new LocalReplayMemory(),
-      tokens: new TokenCache(DRAFT_TOKENS),
-      directory: () => this.#directory.source,
-      fault: (error, at) => this.#fault(error, `the ${at} of a draft`),
+    const { controlUrl, token, log } = options;
+    this.#releases = new ReleaseLane({
+      keys: this.#keys,
+      introspector: this.#introspector,
+      pools: this.#pools,
+      snapshot: this.#snapshot,
+      parts: new DocumentParts((hashes) => askParts({ controlUrl, token }, hashes), 1),
+      ports: (keys) => this.#portsWith(keys),
+      known: () => ({ withFacts: this.#facts.heard !== null, withDirectory: this.#directory.number !== null }),
+      log,
     });
+    this.#drafts = new DraftThread({ controlUrl, token, directory: () => this.#directory.source, facts: () => this.#facts.heard, log });
     this.#link = new ControlLink({
       controlUrl: options.controlUrl,
       token: options.token,
@@ -121,7 +112,7 @@ export class GatewayNode {
       isProbe: (header: string) => isSigned(header, this.#options.token),
       fault: (error: unknown) => this.#fault(error, 'forwarding'),
     };
-    const listener = new GatewayListener(context, () => this.#live);
+    const listener = new GatewayListener(context, () => this.#releases.live);
     const port = await listener.listen(this.#options.port, this.#options.host);
     context.publicOrigin = this.#options.publicOrigin ?? `http://${this.#options.host}:${port}`;
     this.#publicOrigin = context.publicOrigin;
@@ -143,7 +134,9 @@ export class GatewayNode {
     await Promise.all([this.#listener?.drain(DRAIN_MS), this.#tlsListener?.drain(DRAIN_MS)]);
     for (let rounds = 0; rounds < 20 && (await this.#flush()); rounds++);
     this.#link.stop();
-    await Promise.all([this.#pools.close(), this.#draftPools.close(), this.#introspector.close(), this.#draftIntrospector.close()]);
+    const kept = [this.#releases, this.#facts, this.#directory, this.#keptKeys].map((one) => one.settle());
+    await Promise.race([Promise.all(kept), delay(SETTLE_MS, undefined, { ref: false })]);
+    await Promise.all([this.#drafts.stop(), this.#pools.close(), this.#introspector.close()]);
   }
 
   /**
@@ -167,9 +160,9 @@ export class GatewayNode {
     if (snapshot === null) return;
     if (snapshot.withDirectory && this.#directory.number === null)
       return this.#distrust('the clients of the kept release were gone; nothing was served until the control plane sent them');
-    if (snapshot.withFacts && !this.#facts.known)
+    if (snapshot.withFacts && this.#facts.heard === null)
       return this.#distrust('the secrets and revocations of the kept release were gone; nothing was served until the control plane sent them');
-    await this.#take(snapshot.number, snapshot.hash, snapshot.document, false);
+    await this.#releases.recall(snapshot);
   }
 
   #distrust(problem: string): void {
@@ -187,18 +180,15 @@ export class GatewayNode {
       case 'heartbeat':
         return;
       case 'release':
-        // One after the other: each is compiled between requests, and the last one counts.
-        this.#taking = this.#taking.then(() => this.#take(message.number, message.hash, message.document, true)).then(() => this.#sendStatus());
+        void this.#releases.hear(message).then(() => this.#sendStatus());
         return;
       case 'private-facts':
         try {
           void this.#facts.take({ secrets: message.secrets, revocations: message.revocations }).then(() => this.#tick());
+          this.#drafts.hearFacts();
         } catch (error) {
           this.#options.log((error as Error).message);
         }
-        return;
-      case 'examine':
-        void this.#answer(message, async (draft) => ({ probe: null, examined: await runExamine(message.request, draft, this.#publicOrigin) }));
         return;
       case 'directory':
         this.#hearDirectory(message);
@@ -207,7 +197,8 @@ export class GatewayNode {
         void this.#keys.refresh(message.providerId).then(() => this.#sendStatus());
         return;
       case 'probe':
-        void this.#answer(message, async (draft) => ({ probe: await runProbe(message.request, draft, message.forward, this.#publicOrigin) }));
+      case 'examine':
+        void this.#answer(message);
         return;
     }
   }
@@ -220,33 +211,6 @@ export class GatewayNode {
     }
     this.#options.log('a change of the directory could not be taken; the whole of it is asked for');
     this.#link.reconnect();
-  }
-
-  /** Compiles a release and swaps it in with one assignment. One that cannot be used leaves the old one serving. */
-  async #take(number: number, hash: string, document: ReleaseDocument, keep: boolean): Promise<void> {
-    if (this.#live?.number === number && this.#live.hash === hash) return;
-    let keys: KeyLease | null = null;
-    try {
-      const trial = document.providers.find((provider) => provider.draftOnly);
-      if (trial) throw new ConfigError('/providers', `${trial.name} may be trusted in drafts only`);
-      const lease = (keys = this.#keys.lease(document.providers));
-      const compiled = await compileBetweenRequests(document, this.#portsWith(lease));
-      const before = this.#live;
-      this.#live = new LiveRelease(number, hash, compiled, this.#pools, () => lease.close());
-      this.#keys.follow(document.providers);
-      this.#introspector.follow(document.providers.filter(takesOpaqueTokens));
-      this.#effectiveAt = Date.now();
-      this.#refusedRelease = null;
-      before?.retire();
-      this.#options.log(`release ${number} is live`);
-      if (keep)
-        setImmediate(() => void this.#snapshot.write({ number, hash, document, withFacts: this.#facts.known, withDirectory: this.#directory.number !== null }));
-    } catch (error) {
-      keys?.close();
-      const reason = error instanceof ConfigError ? `${error.pointer}: ${error.message}` : (error as Error).message;
-      this.#refusedRelease = { number, reason };
-      this.#options.log(`release ${number} cannot be used: ${reason}`);
-    }
   }
 
   #portsWith(keys: KeySource) {
@@ -262,15 +226,8 @@ export class GatewayNode {
     });
   }
 
-  /** Answers what the control plane asks about a draft; why it cannot be answered is an answer too. */
-  async #answer({ askId, hash, document }: AboutDraft, run: (draft: LiveRelease) => Promise<Pick<NodeAnswer, 'probe' | 'examined'>>): Promise<void> {
-    let answer: NodeAnswer;
-    try {
-      answer = { askId, ...(await this.#drafts.with(hash, document, run)), error: null };
-    } catch (failure) {
-      answer = { askId, probe: null, examined: null, error: (failure as Error).message };
-    }
-    await this.#link.answer(answer).catch(() => undefined);
+  async #answer(ask: AboutDraft): Promise<void> {
+    await this.#link.answer(await this.#drafts.ask(ask, this.#publicOrigin)).catch(() => undefined);
   }
 
   /** Opens the TLS listener where one is asked for. Certificates of clients are asked for and not judged: binding decides. */
@@ -279,7 +236,7 @@ export class GatewayNode {
     if (!tls) return;
     const [cert, key] = await Promise.all([readFile(tls.certificateFile), readFile(tls.keyFile)]);
     const own = { ...context, publicOrigin: tls.publicOrigin ?? `https://${host}:${tls.port}` };
-    const listener = new GatewayListener(own, () => this.#live, { cert, key });
+    const listener = new GatewayListener(own, () => this.#releases.live, { cert, key });
     const port = await listener.listen(tls.port, host);
     own.publicOrigin = tls.publicOrigin ?? `https://${host}:${port}`;
     this.#tlsOrigin = own.publicOrigin;
@@ -289,14 +246,12 @@ export class GatewayNode {
 
   #tick(): void {
     void this.#keys.tick();
-    if (this.#drafts.any) void this.#draftKeys.tick();
     for (const kept of [this.#snapshot, this.#facts, this.#directory, this.#keptKeys]) kept.tick();
   }
 
   #tickTransfers(): void {
     const now = performance.now();
     this.#pools.tick(now);
-    this.#draftPools.tick(now);
     for (const transfer of this.#transfers) transfer.look(now);
   }
 
@@ -325,8 +280,7 @@ export class GatewayNode {
       pid: process.pid,
       startedAt: this.#startedAt,
       gatewayUrl: this.#publicOrigin,
-      release: this.#live ? { number: this.#live.number, hash: this.#live.hash, effectiveAt: this.#effectiveAt } : null,
-      refusedRelease: this.#refusedRelease,
+      ...this.#releases.state,
       providers: reportProviders(this.#keys, this.#introspector),
       knownTokens: this.#tokens.size,
       directory: this.#directory.number,

@@ -11,7 +11,7 @@ import {
   type TraceRecord,
   UPSTREAM_LIMITS,
 } from '@virga/core';
-import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
+import type { FeedMessage, NodeAnswer, NodeStatus, PartsAsk } from '@virga/protocol';
 import { exportJWK, generateKeyPair, SignJWT, type JWTPayload } from 'jose';
 import { mkdtempSync } from 'node:fs';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
@@ -42,6 +42,9 @@ export class FakeControl {
   #live: FeedMessage | null = null;
   /** Whatever a node is told before its release when it connects. */
   readonly first: FeedMessage[] = [];
+  /** Parts of documents by hash, and every list of hashes that was asked for. */
+  readonly parts = new Map<string, string>();
+  readonly partsAsked: (readonly string[])[] = [];
   url = '';
   port = 0;
   failRecords = 0;
@@ -64,6 +67,11 @@ export class FakeControl {
       return;
     }
     const body = JSON.parse(await bodyOf(req)) as never;
+    if (req.url === '/nodes/v1/parts') {
+      const { hashes } = body as PartsAsk;
+      this.partsAsked.push(hashes);
+      return void res.end(hashes.map((hash) => `${this.parts.get(hash) ?? ''}\n`).join(''));
+    }
     if (req.url === '/nodes/v1/records') {
       if (this.failRecords-- > 0) return void res.writeHead(500).end();
       this.batches.push(body);

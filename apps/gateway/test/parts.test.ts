@@ -134,7 +134,7 @@ describe('the last good release on disk', () => {
 
   test('is read back, and only its owner may read it', async () => {
     expect(await kept.read()).toBeNull();
-    await kept.write(snapshot);
+    await kept.write({ ...snapshot, parts: new Map() });
     expect(await kept.read()).toEqual(snapshot);
     expect(statSync(file).mode & 0o077).toBe(0);
   });
@@ -142,7 +142,7 @@ describe('the last good release on disk', () => {
   test('of another node, changed, cut or in plain text is told apart from none', async () => {
     const bytes = readFileSync(file);
     expect(await new Snapshot('another token', file).read()).toBe('unreadable');
-    for (const wrong of [bytes.subarray(0, 20), Buffer.alloc(0), Buffer.from(JSON.stringify(snapshot)), Buffer.concat([bytes, Buffer.from([0])])]) {
+    for (const wrong of [bytes.subarray(0, 20), Buffer.alloc(0), Buffer.from(JSON.stringify(snapshot)), Buffer.concat([Buffer.from([0]), bytes])]) {
       writeFileSync(file, wrong);
       expect(await kept.read()).toBe('unreadable');
     }
@@ -200,6 +200,8 @@ describe('what a node keeps for itself', () => {
     ['no revocations', { secrets: {} }],
     ['revocations that are null', { secrets: {}, revocations: null }],
     ['a revocation that is none', { secrets: {}, revocations: ['x'] }],
+    ['a revocation of a kind that nobody knows', { secrets: {}, revocations: [{ ...revocation, kind: 'session' }] }],
+    ['a secret that is no text', { secrets: { a: 1 }, revocations: [] }],
     ['a revocation of nothing', { secrets: {}, revocations: [{ ...revocation, value: undefined }] }],
     ['no secrets', { revocations: [] }],
   ])('facts with %s change nothing: what was revoked stays so', async (_name, facts) => {
@@ -214,9 +216,9 @@ describe('what a node keeps for itself', () => {
     bytes[20] = (bytes[20] ?? 0) ^ 1;
     writeFileSync(file, bytes);
     const facts = new PrivateFacts('token', file);
-    expect([await facts.restore(), facts.known, facts.value('b')]).toEqual([false, false, null]);
+    expect([await facts.restore(), facts.heard !== null, facts.value('b')]).toEqual([false, false, null]);
     const missing = new PrivateFacts('token', `${file}-nowhere`);
-    expect([await missing.restore(), missing.known, missing.value('b')]).toEqual([true, false, null]);
+    expect([await missing.restore(), missing.heard !== null, missing.value('b')]).toEqual([true, false, null]);
   });
 });
 

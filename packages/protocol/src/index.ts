@@ -96,6 +96,7 @@ export type {
   ExamineOutcome,
   FeedMessage,
   NodeAnswer,
+  PartsAsk,
   NodeProviderReport,
   NodeStatus,
   ProbeAnswer,

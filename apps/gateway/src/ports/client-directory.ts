@@ -86,6 +86,11 @@ export class ClientDirectory {
     void this.#log.begin([...entries, { number: this.#number, changes }]);
   }
 
+  /** Resolves when what is being written is written, or could not be. */
+  settle(): Promise<void> {
+    return this.#log.settle();
+  }
+
   tick(): void {
     this.#log.tick();
   }

@@ -3,13 +3,13 @@ import * as crypto from 'node:crypto';
 import { performance } from 'node:perf_hooks';
 import { NODE_SIGNATURES } from './node-signatures.js';
 import type { Nonces } from './nonces.js';
-import type { PrivateFacts } from './private-facts.js';
+import type { KnownFacts } from './known-facts.js';
 
 /** What a node has that decisions ask for. */
 export interface NodeParts {
   readonly keys: KeySource;
   readonly introspection: Introspection;
-  readonly facts: PrivateFacts;
+  readonly facts: KnownFacts;
   readonly nonces: Nonces;
   /** Belongs to the node and outlives every release: a proof used under one is used under the next. */
   readonly replay: ReplayMemory;

@@ -1,52 +1,42 @@
-import { isRecord, Revocations, type Revocation, type SecretSource } from '@virga/core';
 import { SealedFile } from '../snapshot/sealed-file.js';
-
-interface Facts {
-  readonly secrets: Readonly<Record<string, string>>;
-  readonly revocations: readonly Revocation[];
-}
+import { isFacts, KnownFacts, type Facts } from './known-facts.js';
 
 /**
  * What a node knows beside its release: values of secrets, and revocations. They come over the node's own channel and are
  * kept on disk sealed, so that a node that starts alone still has them.
  */
-export class PrivateFacts implements SecretSource {
+export class PrivateFacts extends KnownFacts {
   readonly #file: SealedFile;
-  #secrets = new Map<string, string>();
-  #revocations = new Revocations();
-  #known = false;
+  #heard: Facts | null = null;
 
   constructor(token: string, file: string) {
+    super();
     // The words are those of earlier versions, whose files must open.
     this.#file = new SealedFile(token, 'private facts of a node', file);
   }
 
-  /** Whether they were ever heard or read back. Without them nobody can tell which tokens are revoked. */
-  get known(): boolean {
-    return this.#known;
+  /** What was last heard or read back; null for nothing yet: without it nobody can tell which tokens are revoked. */
+  get heard(): Facts | null {
+    return this.#heard;
   }
 
   get problem(): string | null {
     return this.#file.problem;
   }
 
-  get revocations(): Revocations {
-    return this.#revocations;
-  }
-
-  value(name: string): string | null {
-    return this.#secrets.get(name) ?? null;
-  }
-
   /**
-   * Takes what the control plane sent, at once, and keeps it. What has not the form of facts changes nothing: it must not
-   * count as nothing revoked.
+   * Takes what the control plane sent, at once, and keeps it. What has not the form of facts changes nothing.
    * @throws Error
    */
   take(facts: Facts): Promise<void> {
     if (!isFacts(facts)) throw new Error('secrets and revocations came in a form that cannot be read; those known before stay in force');
-    this.#set(facts);
+    this.#hear(facts);
     return this.#file.write(facts);
+  }
+
+  /** Resolves when what is being written is written, or could not be. */
+  settle(): Promise<void> {
+    return this.#file.settle();
   }
 
   tick(): void {
@@ -58,18 +48,12 @@ export class PrivateFacts implements SecretSource {
     const kept = await this.#file.read();
     if (kept.state !== 'read') return kept.state === 'missing';
     if (!isFacts(kept.value)) return false;
-    this.#set(kept.value);
+    this.#hear(kept.value);
     return true;
   }
 
-  #set({ secrets, revocations }: Facts): void {
-    this.#secrets = new Map(Object.entries(secrets));
-    this.#revocations = new Revocations(revocations);
-    this.#known = true;
+  #hear(facts: Facts): void {
+    this.set(facts);
+    this.#heard = facts;
   }
-}
-
-function isFacts(value: unknown): value is Facts {
-  if (!isRecord(value) || !isRecord(value['secrets']) || !Array.isArray(value['revocations'])) return false;
-  return value['revocations'].every((entry) => isRecord(entry) && typeof entry['value'] === 'string' && typeof entry['providerId'] === 'string');
 }

@@ -1,17 +1,19 @@
-import { takesOpaqueTokens, type ReleaseDocument } from '@virga/core';
+import { takesOpaqueTokens, upgradeDocument, type CarriedDocument } from '@virga/core';
 import type { Introspector, ProviderKeys } from '@virga/outbound';
+import type { DocumentParts } from '../control/document-parts.js';
 import { compileBetweenRequests, LiveRelease } from '../live-release.js';
 import { nodePorts, type NodeParts } from '../ports/node-ports.js';
 import type { UpstreamPools } from '../upstream/pools.js';
 
 /** Drafts that are held ready at one time. */
-const MAX_DRAFTS = 4;
+export const MAX_DRAFTS = 4;
 
 /** What drafts are tried with, apart from live traffic. */
 export interface DraftParts extends Omit<NodeParts, 'keys' | 'introspection'> {
   readonly keys: ProviderKeys;
   readonly introspection: Introspector;
   readonly pools: UpstreamPools;
+  readonly parts: DocumentParts;
 }
 
 /**
@@ -26,12 +28,8 @@ export class Drafts {
     this.#parts = parts;
   }
 
-  get any(): boolean {
-    return this.#held.size > 0;
-  }
-
   /** Runs something with a document that is not live. @throws ConfigError when the document cannot be used */
-  async with<T>(hash: string, document: ReleaseDocument, use: (draft: LiveRelease) => Promise<T>): Promise<T> {
+  async with<T>(hash: string, document: CarriedDocument, use: (draft: LiveRelease) => Promise<T>): Promise<T> {
     const opening = this.#held.get(hash) ?? this.#open(hash, document);
     this.#held.delete(hash);
     this.#held.set(hash, opening);
@@ -50,12 +48,13 @@ export class Drafts {
     }
   }
 
-  async #open(hash: string, document: ReleaseDocument): Promise<LiveRelease> {
+  async #open(hash: string, carried: CarriedDocument): Promise<LiveRelease> {
     for (const [oldest, opening] of this.#held) {
       if (this.#held.size < MAX_DRAFTS) break;
       this.#held.delete(oldest);
       void opening.then((draft) => draft.retire()).catch(() => undefined);
     }
+    const document = upgradeDocument((await this.#parts.parts.join(carried)).document);
     const keys = this.#parts.keys.lease(document.providers);
     try {
       this.#parts.introspection.follow(document.providers.filter(takesOpaqueTokens));

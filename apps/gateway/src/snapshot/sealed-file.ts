@@ -35,6 +35,11 @@ export class SealedFile {
     return this.#flush();
   }
 
+  /** Resolves when what is being written is written, or could not be. */
+  async settle(): Promise<void> {
+    await this.#writing;
+  }
+
   /** Tries again what could not be written. */
   tick(): void {
     if (this.#problem !== null) void this.#flush();

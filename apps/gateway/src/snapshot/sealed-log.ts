@@ -50,6 +50,11 @@ export class SealedLog {
     return this.#flush();
   }
 
+  /** Resolves when what is being written is written, or could not be. */
+  async settle(): Promise<void> {
+    await this.#writing;
+  }
+
   /** Tries again what could not be written. */
   tick(): void {
     if (this.#problem !== null) void this.#flush();

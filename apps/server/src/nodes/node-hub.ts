@@ -4,6 +4,7 @@ import type { DirectoryChange, ReleaseDocument, Revocation } from '@virga/core';
 import { randomUUID } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import { Background } from '../http/background.js';
+import { CarriedDocuments } from './carried-documents.js';
 import { NodeChannel, type DirectoryPages, type SendMessage } from './node-channel.js';
 
 /** One node as the control plane knows it. */
@@ -29,6 +30,7 @@ export class NodeHub {
   readonly #asked = new Map<string, (answer: NodeAnswer) => void>();
   readonly #events = new EventEmitter().setMaxListeners(0);
   #live: LiveMessage | null = null;
+  readonly #documents = new CarriedDocuments();
   #facts: FeedMessage = { type: 'private-facts', secrets: {}, revocations: [] };
   #pages: DirectoryPages = async function* () {};
   #directory = 0;
@@ -66,7 +68,7 @@ export class NodeHub {
     send(this.#facts);
     this.#background.own(`Sending the directory to node ${name}`, async () => {
       await channel.sendWhole(this.#directory, this.#pages);
-      if (!channel.closed && this.#live) send({ type: 'release', ...this.#live });
+      if (!channel.closed && this.#live) send(this.#release(this.#live));
     });
     this.#events.emit('change');
   }
@@ -118,6 +120,15 @@ export class NodeHub {
     return this.nodes.filter((node) => node.channel !== null);
   }
 
+  /** The JSON text of a part of a document that nodes were told of; null for one that nobody knows. */
+  part(hash: string): string | null {
+    return this.#documents.part(hash);
+  }
+
+  #release({ number, hash, document }: LiveMessage): FeedMessage {
+    return { type: 'release', number, hash, document: this.#documents.carryLive(hash, document) };
+  }
+
   /** Sets the release that nodes are given when they connect, without telling anybody. */
   begin(live: LiveMessage): void {
     this.#live = live;
@@ -130,7 +141,8 @@ export class NodeHub {
   async announce(live: LiveMessage, timeoutMs: number): Promise<{ told: number; live: number; effectiveAt: number | null }> {
     this.#live = live;
     const told = this.connected;
-    for (const node of told) node.channel?.send({ type: 'release', ...live });
+    const message = this.#release(live);
+    for (const node of told) node.channel?.send(message);
     const serving = () => told.filter((node) => node.status?.release?.number === live.number);
     const deadline = Date.now() + timeoutMs;
     while (serving().length < told.length && Date.now() < deadline && !told.some((node) => node.status?.refusedRelease?.number === live.number)) {
@@ -171,7 +183,7 @@ export class NodeHub {
 
   /** Lets a node decide a composed request by a draft; null when no node is connected. @throws when the node fails */
   async probe(hash: string, document: ReleaseDocument, request: ProbeRequest, forward: boolean): Promise<ProbeOutcome | null> {
-    const answer = await this.#ask((askId) => ({ type: 'probe', askId, hash, document, request, forward }));
+    const answer = await this.#ask((askId) => ({ type: 'probe', askId, hash, document: this.#documents.carry(hash, document), request, forward }));
     if (answer === null) return null;
     if (answer.error !== null || !answer.probe) throw new Error(answer.error ?? 'the node gave no answer');
     return answer.probe;
@@ -179,7 +191,7 @@ export class NodeHub {
 
   /** Lets a node hold tokens against an operation; null when no node is connected. @throws when the node fails */
   async examine(hash: string, document: ReleaseDocument, request: ExamineAsk): Promise<readonly ExamineOutcome[] | null> {
-    const answer = await this.#ask((askId) => ({ type: 'examine', askId, hash, document, request }));
+    const answer = await this.#ask((askId) => ({ type: 'examine', askId, hash, document: this.#documents.carry(hash, document), request }));
     if (answer === null) return null;
     if (answer.error !== null || !answer.examined) throw new Error(answer.error ?? 'the node gave no answer');
     return answer.examined;

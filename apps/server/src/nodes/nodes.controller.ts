@@ -1,8 +1,9 @@
 import { type CanActivate, type ExecutionContext, Body, Controller, Get, HttpCode, Injectable, Post, Query, Req, Res, UseGuards } from '@nestjs/common';
 import { ApiExcludeController } from '@nestjs/swagger';
-import type { RecordBatch } from '@virga/core';
+import { isRecord, MAX_PARTS, type RecordBatch } from '@virga/core';
 import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
 import type { Request, Response } from 'express';
+import { pipeline } from 'node:stream/promises';
 import { problem } from '../http/problems.js';
 import { RecordService } from '../record/record.service.js';
 import { bearerOf, OpenEndpoint } from '../session/access.guard.js';
@@ -39,6 +40,20 @@ export class NodesController {
     const send = (message: FeedMessage): void => void response.write(`${JSON.stringify(message)}\n`);
     response.on('close', () => this.hub.disconnect(name, send));
     this.hub.connect(name, send);
+  }
+
+  /** Parts of documents, one line for each hash in order; an empty line where nobody knows it. */
+  @Post('parts')
+  async parts(@Body() body: unknown, @Res() response: Response): Promise<void> {
+    const hashes = isRecord(body) ? body['hashes'] : null;
+    if (!Array.isArray(hashes) || hashes.length > MAX_PARTS || !hashes.every((hash): hash is string => typeof hash === 'string'))
+      throw problem(422, `Parts are asked for with a list of at most ${MAX_PARTS} hashes`);
+    response.writeHead(200, { 'content-type': 'application/x-ndjson', 'cache-control': 'no-store' });
+    await pipeline(this.#lines(hashes), response).catch(() => undefined);
+  }
+
+  *#lines(hashes: readonly string[]): Generator<string> {
+    for (const hash of hashes) yield `${this.hub.part(hash) ?? ''}\n`;
   }
 
   @Post('status')

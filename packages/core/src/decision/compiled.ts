@@ -29,16 +29,10 @@ export interface CompiledStep extends Check {
   readonly mode: CheckMode;
 }
 
-export interface CompiledOperation {
-  readonly rule: OperationRule;
-  /** The API that it belongs to; no other one's upstream is ever called for it. */
-  readonly api: ApiRule;
-  /** Where it stands in the release document. */
-  readonly pointer: string;
-  readonly label: string;
-  readonly access: AccessRule;
+/** What operations with the same rules share: who may call, how that is proved, what is asked of bodies, in what modes. */
+export interface CompiledLine {
   readonly rights: CompiledRights | null;
-  /** What it asks of tokens: the API's rule with its own changes. */
+  /** What is asked of tokens: the API's rule with the operation's own changes. */
   readonly token: TokenRule;
   /** The demands on claims, one by one, for the fall line and for explanation. */
   readonly claimChecks: readonly ClaimCheck[];
@@ -49,11 +43,81 @@ export interface CompiledOperation {
   readonly needs: Needs;
   /** Changes of header fields on the way up and back; null where nothing is changed. */
   readonly lanes: { readonly up: CompiledLane | null; readonly back: CompiledLane | null };
-  /** What it asks of bodies: the API's rule with its own changes. */
+  /** What is asked of bodies: the API's rule with the operation's own changes. */
   readonly message: MessageRule;
   /** Places whose credentials stay at the gateway; empty where the upstream is to see them. */
   readonly withheld: readonly TokenPlace[];
+}
+
+/** One operation, ready to decide with. A release has many, so each holds only what is its own. */
+export class CompiledOperation {
+  readonly rule: OperationRule;
+  readonly label: string;
   readonly parameterNames: readonly string[];
+  readonly #owner: Pick<CompiledApi, 'rule' | 'pointer'>;
+  readonly #position: number;
+  readonly #line: CompiledLine;
+
+  /** @param position among the operations of its API */
+  constructor(rule: OperationRule, owner: Pick<CompiledApi, 'rule' | 'pointer'>, position: number, names: readonly string[], line: CompiledLine) {
+    const label = `${rule.method} ${rule.path}`;
+    this.rule = rule;
+    this.label = label === rule.id ? rule.id : label;
+    this.parameterNames = names;
+    this.#owner = owner;
+    this.#position = position;
+    this.#line = line;
+  }
+
+  /** The API that it belongs to; no other one's upstream is ever called for it. */
+  get api(): ApiRule {
+    return this.#owner.rule;
+  }
+
+  /** Where it stands in the release document. */
+  get pointer(): string {
+    return `${this.#owner.pointer}/operations/${this.#position}`;
+  }
+
+  get access(): AccessRule {
+    return this.rule.access ?? this.#owner.rule.access;
+  }
+
+  get rights(): CompiledLine['rights'] {
+    return this.#line.rights;
+  }
+
+  get token(): CompiledLine['token'] {
+    return this.#line.token;
+  }
+
+  get claimChecks(): CompiledLine['claimChecks'] {
+    return this.#line.claimChecks;
+  }
+
+  get fallLine(): CompiledLine['fallLine'] {
+    return this.#line.fallLine;
+  }
+
+  get later(): CompiledLine['later'] {
+    return this.#line.later;
+  }
+
+  get needs(): CompiledLine['needs'] {
+    return this.#line.needs;
+  }
+
+  get lanes(): CompiledLine['lanes'] {
+    return this.#line.lanes;
+  }
+
+  get message(): CompiledLine['message'] {
+    return this.#line.message;
+  }
+
+  get withheld(): CompiledLine['withheld'] {
+    return this.#line.withheld;
+  }
 }
 
 export interface CompiledApi {

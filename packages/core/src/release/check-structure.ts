@@ -1,4 +1,4 @@
-import { listOf, text } from '../util/shape.js';
+import { checkShape, listOf, text } from '../util/shape.js';
 import { API, CERTIFICATE_HEADER, OPERATION, PROVIDER } from './document-shapes.js';
 import { arrayOf, recordOf } from './check-values.js';
 
@@ -8,14 +8,14 @@ import { arrayOf, recordOf } from './check-values.js';
  */
 export function* checkStructure(value: unknown): Generator<void, void> {
   const document = recordOf(value, '');
-  text(document['environment'], '/environment');
-  listOf(PROVIDER)(document['providers'], '/providers');
-  CERTIFICATE_HEADER(document['certificateHeader'], '/certificateHeader');
+  checkShape(text, document['environment'], '/environment');
+  checkShape(listOf(PROVIDER), document['providers'], '/providers');
+  checkShape(CERTIFICATE_HEADER, document['certificateHeader'], '/certificateHeader');
   for (const [index, api] of arrayOf(document['apis'], '/apis').entries()) {
     const at = `/apis/${index}`;
-    API(api, at);
+    checkShape(API, api, at);
     for (const [position, operation] of arrayOf(recordOf(api, at)['operations'], `${at}/operations`).entries()) {
-      OPERATION(operation, `${at}/operations/${position}`);
+      checkShape(OPERATION, operation, `${at}/operations/${position}`);
       if (position % 100 === 99) yield;
     }
     yield;

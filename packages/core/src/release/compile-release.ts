@@ -3,7 +3,7 @@ import { checkInSteps } from './check-document.js';
 import { compileClaimChecks, compileClaimsStep } from '../decision/claims-step.js';
 import { compileBasicStep } from '../decision/basic-step.js';
 import { compileCertificateStep } from '../decision/certificate-step.js';
-import type { Check, CompiledApi, CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
+import { CompiledOperation, type Check, type CompiledApi, type CompiledLine, type CompiledRelease, type CompiledStep } from '../decision/compiled.js';
 import { compileCredentialStep } from '../decision/credential-step.js';
 import { compileKeyStep } from '../decision/key-step.js';
 import type { Ports } from '../decision/ports.js';
@@ -19,7 +19,7 @@ import { takesOpaqueTokens } from '../document/provider-rule.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
 import { compileClaimMap } from '../provider/compile-claim-map.js';
 import { BEARER_HEADER, type TokenPlace, type TokenRule } from '../document/token-rule.js';
-import { namesIn, readTemplate, type TemplateSegment } from '../route/path-template.js';
+import { parameterNames, readTemplate, type TemplateSegment } from '../route/path-template.js';
 import { Router } from '../route/router.js';
 import type { TrustedProvider } from '../token/verify-token.js';
 import { ConfigError } from '../util/config-error.js';
@@ -87,14 +87,17 @@ function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation,
   const prefix = readBase(pathname.replace(/\/$/, ''), `${pointer}/upstream/url`);
   const add = router.addArea({ base, origin, prefix }, compiled, `${pointer}/basePath`);
   const lines = new Map<string, CompiledLine>();
+  const known = new Map<string, TemplateSegment>();
   for (const [position, operation] of rule.operations.entries()) {
     const at = `${pointer}/operations/${position}`;
-    const { line, ...made } = compileOperation(operation, rule, at, context, lines);
+    const template = readTemplate(operation.path, `${at}/path`, known);
+    const line = lineOf(operation, rule, at, context, lines);
+    const made = new CompiledOperation(operation, compiled, position, parameterNames(template), line);
     operations.push(made);
-    const segments = operation.path === '/' && base.length > 0 ? [] : readTemplate(operation.path, `${at}/path`);
-    add(segments, operation.method, made, line, at);
+    const isRoot = operation.path === '/' && base.length > 0;
+    add(isRoot ? [] : template, operation.method, made, line, at);
     // The root of an API below a base path is reached with and without the slash, by the same rule.
-    if (operation.path === '/' && base.length > 0) add([{ kind: 'fixed', text: '' }], operation.method, made, line, at);
+    if (isRoot) add([{ kind: 'fixed', text: '' }], operation.method, made, line, at);
     yield;
   }
   return compiled;
@@ -107,25 +110,14 @@ function readBase(path: string, pointer: string): TemplateSegment[] {
   return base;
 }
 
-/** The part of an operation that depends only on who may call, how tokens are verified and in what modes. */
-type CompiledLine = Pick<CompiledOperation, 'rights' | 'token' | 'claimChecks' | 'fallLine' | 'withheld' | 'later' | 'needs' | 'lanes' | 'message'>;
-
 /** @param lines those made already for this API: operations with equal rules share them */
-function compileOperation(
-  rule: OperationRule,
-  api: ApiRule,
-  pointer: string,
-  context: TokenContext,
-  lines: Map<string, CompiledLine>,
-): CompiledOperation & { readonly line: CompiledLine } {
-  const access = rule.access ?? api.access;
+function lineOf(rule: OperationRule, api: ApiRule, pointer: string, context: TokenContext, lines: Map<string, CompiledLine>): CompiledLine {
   // Most operations of most APIs take its rules as they are.
-  const own = [rule.access, rule.token, rule.message, rule.modes];
-  const key = own.every((one) => one === null) ? '' : JSON.stringify([access, ...own.slice(1)]);
+  const own = rule.access !== null || rule.token !== null || rule.message !== null || rule.modes !== null;
+  const key = own ? JSON.stringify([rule.access ?? api.access, rule.token, rule.message, rule.modes]) : '';
   let line = lines.get(key);
   if (!line) lines.set(key, (line = compileLine(inForce(rule, api), api, pointer, context)));
-  const parameterNames = namesIn(rule.path);
-  return { rule, api, pointer, label: `${rule.method} ${rule.path}`, access, parameterNames, ...line, line };
+  return line;
 }
 
 const inForce = (rule: OperationRule, api: ApiRule): RulesInForce => ({

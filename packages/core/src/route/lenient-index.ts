@@ -10,9 +10,9 @@ interface Around<L> {
 /** Members are made when they are needed: a release has many nodes, and most have few members. */
 interface Node<L> {
   fixed: Map<string, Node<L>> | null;
-  arounds: Around<L>[] | null;
+  arounds: readonly Around<L>[] | null;
   parameter: Node<L> | null;
-  leaves: L[] | null;
+  leaves: readonly L[] | null;
 }
 
 const newNode = <L>(): Node<L> => ({ fixed: null, arounds: null, parameter: null, leaves: null });
@@ -28,7 +28,7 @@ export class LenientIndex<L> {
   add(template: readonly TemplateSegment[], leaf: L): void {
     let node = this.#root;
     for (const segment of trimmed(template, isEmptyEnd)) node = childOf(node, segment);
-    (node.leaves ??= []).push(leaf);
+    node.leaves = node.leaves === null ? [leaf] : [...node.leaves, leaf];
   }
 
   /** The first leaf that a reading of this path leads to and that `wanted` takes; null when there is none. */
@@ -63,11 +63,10 @@ function childOf<L>(node: Node<L>, segment: TemplateSegment): Node<L> {
     const folded = foldText(decodeFixed(text));
     return index === all.length - 1 ? cutEnd(folded) : index === 0 ? folded.trimStart() : folded;
   });
-  node.arounds ??= [];
-  const same = node.arounds.find((around) => around.texts.join('{}') === texts.join('{}'));
+  const same = node.arounds?.find((around) => around.texts.join('{}') === texts.join('{}'));
   if (same) return same.node;
   const around = { texts, node: newNode<L>() };
-  node.arounds.push(around);
+  node.arounds = node.arounds === null ? [around] : [...node.arounds, around];
   return around.node;
 }
 

@@ -7,33 +7,35 @@ export type TreeMatch<T> =
   | { readonly kind: 'no-method'; readonly methods: readonly string[] }
   | { readonly kind: 'no-path' };
 
-interface Branch<T> {
-  readonly around: readonly string[] | null;
-  readonly node: Node<T>;
-}
-
+/** Members are made when they are needed, and as small as they can be: a release has many nodes. */
 interface Node<T> {
+  /** Of a node that a parameter leads to: the fixed text around it; null for none. */
+  readonly around: readonly string[] | null;
   fixed: Map<string, Node<T>> | null;
-  branches: Branch<T>[] | null;
-  methods: Map<string, T> | null;
+  branches: readonly Node<T>[] | null;
+  targets: readonly T[] | null;
 }
 
-const newNode = <T>(): Node<T> => ({ fixed: null, branches: null, methods: null });
+const newNode = <T>(around: readonly string[] | null = null): Node<T> => ({ around, fixed: null, branches: null, targets: null });
+
+/** What is kept for a method. */
+interface WithMethod {
+  readonly method: string;
+}
 
 /**
  * The operations of one API, as a radix tree over path segments. Fixed segments come before parameters (OpenAPI 3.1.2
  * section 4.8.8); segments with more text around their parameters come before those with less.
  */
-export class OperationTree<T> {
+export class OperationTree<T extends WithMethod> {
   readonly #root = newNode<T>();
 
   /** @throws ConfigError at `pointer` when the method and path are taken */
-  add(template: readonly TemplateSegment[], method: string, target: T, pointer: string): void {
+  add(template: readonly TemplateSegment[], target: T, pointer: string): void {
     let node = this.#root;
     for (const segment of template) node = segment.kind === 'fixed' ? fixedChild(node, segment.text) : branchChild(node, segment.around);
-    node.methods ??= new Map();
-    if (node.methods.has(method)) throw new ConfigError(pointer, `another operation has the same method and path (${method})`);
-    node.methods.set(method, target);
+    if (targetOf(node, target.method) !== undefined) throw new ConfigError(pointer, `another operation has the same method and path (${target.method})`);
+    node.targets = node.targets === null ? [target] : [...node.targets, target];
   }
 
   /** @param from the first segment that is looked at: what stands before belongs to the API's base */
@@ -52,17 +54,17 @@ function fixedChild<T>(node: Node<T>, text: string): Node<T> {
 }
 
 function branchChild<T>(node: Node<T>, around: readonly string[] | null): Node<T> {
-  node.branches ??= [];
-  const same = node.branches.find((branch) => branch.around?.join('{}') === around?.join('{}'));
-  if (same) return same.node;
-  const branch = { around, node: newNode<T>() };
-  node.branches.push(branch);
-  node.branches.sort((a, b) => literalLength(b.around) - literalLength(a.around));
-  return branch.node;
+  const same = node.branches?.find((branch) => branch.around?.join('{}') === around?.join('{}'));
+  if (same) return same;
+  const branch = newNode<T>(around);
+  node.branches = node.branches === null ? [branch] : [...node.branches, branch].sort((a, b) => literalLength(b.around) - literalLength(a.around));
+  return branch;
 }
 
+const targetOf = <T extends WithMethod>(node: Node<T>, method: string): T | undefined => node.targets?.find((target) => target.method === method);
+
 /** One walk down the tree. Bounded: a path has few segments, and each node at most a few branches that fit. */
-class Search<T> {
+class Search<T extends WithMethod> {
   readonly #segments: readonly string[];
   readonly #method: string;
   readonly #parameters: string[] = [];
@@ -82,26 +84,26 @@ class Search<T> {
     return segment !== '' && node.branches !== null && node.branches.some((branch) => this.#enter(branch, segment, index));
   }
 
-  #enter(branch: Branch<T>, segment: string, index: number): boolean {
+  #enter(branch: Node<T>, segment: string, index: number): boolean {
     const values = branch.around === null ? [segment] : matchAround(branch.around, segment);
     if (!values) return false;
     const before = this.#parameters.length;
     this.#parameters.push(...values);
-    if (this.visit(branch.node, index + 1)) return true;
+    if (this.visit(branch, index + 1)) return true;
     this.#parameters.length = before;
     return false;
   }
 
   #arrive(node: Node<T>): boolean {
-    if (!node.methods) return false;
-    const target = node.methods.get(this.#method) ?? (this.#method === 'HEAD' ? node.methods.get('GET') : undefined);
+    if (!node.targets) return false;
+    const target = targetOf(node, this.#method) ?? (this.#method === 'HEAD' ? targetOf(node, 'GET') : undefined);
     if (target !== undefined) {
       this.#found = target;
       return true;
     }
     this.#methods ??= new Set();
-    for (const method of node.methods.keys()) this.#methods.add(method);
-    if (node.methods.has('GET')) this.#methods.add('HEAD');
+    for (const { method } of node.targets) this.#methods.add(method);
+    if (this.#methods.has('GET')) this.#methods.add('HEAD');
     return false;
   }
 

@@ -12,22 +12,33 @@ const PLAIN_TEXT = /^[A-Za-z0-9_~!$&'()*+,=:@.-]*$/;
 const MAX_PARAMETERS_IN_SEGMENT = 4;
 const NO_NAMES: readonly string[] = Object.freeze([]);
 
+const namesIn = (text: string): readonly string[] => (text.includes('{') ? [...text.matchAll(PARAMETER)].map((match) => match[1] ?? '') : NO_NAMES);
+
 /** Names of the parameters of a template, in order. */
-export const namesIn = (template: string): readonly string[] =>
-  template.includes('{') ? [...template.matchAll(PARAMETER)].map((match) => match[1] ?? '') : NO_NAMES;
+export function parameterNames(template: readonly TemplateSegment[]): readonly string[] {
+  let names = NO_NAMES;
+  for (const segment of template) if (segment.kind === 'parameter') names = names.length === 0 ? segment.names : [...names, ...segment.names];
+  return names;
+}
 
 /**
  * Reads a path template (OpenAPI 3.1.2 section 4.8.8.2). Fixed text is brought into the same normal form as request paths.
+ * @param known segments that were read before, by their text: templates of one release have many in common
  * @throws ConfigError at `pointer` for an unbalanced brace, a missing slash, or a parameter named twice
  */
-export function readTemplate(template: string, pointer: string): TemplateSegment[] {
+export function readTemplate(template: string, pointer: string, known: Map<string, TemplateSegment> = new Map()): TemplateSegment[] {
   if (!template.startsWith('/')) throw new ConfigError(pointer, `the path ${template} does not begin with a slash`);
-  const names = namesIn(template);
-  if (names.length > 1 && new Set(names).size < names.length) throw new ConfigError(pointer, `the path ${template} names a parameter twice`);
-  return template
+  const segments = template
     .slice(1)
     .split('/')
-    .map((segment) => readSegment(segment, template, pointer));
+    .map((text) => {
+      let segment = known.get(text);
+      if (segment === undefined) known.set(text, (segment = readSegment(text, template, pointer)));
+      return segment;
+    });
+  const names = parameterNames(segments);
+  if (names.length > 1 && new Set(names).size < names.length) throw new ConfigError(pointer, `the path ${template} names a parameter twice`);
+  return segments;
 }
 
 function readSegment(segment: string, template: string, pointer: string): TemplateSegment {

@@ -35,7 +35,8 @@ interface Leaf<T, A> {
   readonly rule: unknown;
   /** As the upstream knows it: its prefix, then the operation's path. */
   readonly atUpstream: readonly TemplateSegment[];
-  readonly atGateway: readonly TemplateSegment[];
+  /** As it stands below its area's base. */
+  readonly template: readonly TemplateSegment[];
   /** Whether some path of it could be read as another operation; unknown until the router is complete. */
   contested: boolean;
 }
@@ -88,9 +89,8 @@ export class Router<T, A> {
 
   #add(area: Area<T, A>, template: readonly TemplateSegment[], method: string, target: T, rule: unknown, pointer: string): void {
     const atUpstream = area.prefix.length === 0 ? template : [...area.prefixTemplate, ...template];
-    const atGateway = [...area.baseTemplate, ...template];
-    const leaf: Leaf<T, A> = { area, method, target, rule, atUpstream, atGateway, contested: true };
-    area.tree.add(template, method, leaf, pointer);
+    const leaf: Leaf<T, A> = { area, method, target, rule, atUpstream, template, contested: true };
+    area.tree.add(template, leaf, pointer);
     area.upstream.add(atUpstream, leaf);
     this.#leaves.push(leaf);
   }
@@ -98,16 +98,18 @@ export class Router<T, A> {
   /** Finds once which operations are alone in what they answer, so that their requests need not be compared. Yields between operations. */
   *complete(): Generator<void, void> {
     // With one API alone there is no other that a spelling of its base could lead to.
-    if (this.#areas > 1) {
+    const several = this.#areas > 1;
+    if (several) {
       for (const leaf of this.#leaves) {
-        this.#gateway.add(leaf.atGateway, leaf);
+        this.#gateway.add(atGateway(leaf), leaf);
         yield;
       }
     }
     for (const leaf of this.#leaves) {
       const rival = (other: Leaf<T, A>): boolean => couldRun(leaf.method, other.method) && isRivalAtUpstream(leaf, other, null);
       const stranger = (other: Leaf<T, A>): boolean => couldRun(leaf.method, other.method) && isRivalAtGateway(leaf, other, leaf.area.base);
-      leaf.contested = leaf.area.upstream.overlapping(leaf.atUpstream, rival) !== null || this.#gateway.overlapping(leaf.atGateway, stranger) !== null;
+      leaf.contested =
+        leaf.area.upstream.overlapping(leaf.atUpstream, rival) !== null || (several && this.#gateway.overlapping(atGateway(leaf), stranger) !== null);
       yield;
     }
   }
@@ -140,6 +142,7 @@ export class Router<T, A> {
   }
 }
 
+const atGateway = <T, A>({ area, template }: Leaf<T, A>): readonly TemplateSegment[] => [...area.baseTemplate, ...template];
 const fixedTexts = (template: readonly TemplateSegment[]): string[] => template.map((segment) => (segment.kind === 'fixed' ? segment.text : ''));
 
 /** A handler of GET also answers HEAD (RFC 9110 section 9.3.2). */

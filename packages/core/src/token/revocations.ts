@@ -1,10 +1,13 @@
 import { finding, type Finding } from '../verdict/codes.js';
 import type { VerifiedToken } from './verified-token.js';
 
+/** What a revocation can be of. */
+export const REVOCATION_KINDS = ['jti', 'subject', 'client'] as const;
+
 /** Tokens that are refused although they are genuine and in time. Takes effect at once, apart from any release. */
 export interface Revocation {
   readonly id: string;
-  readonly kind: 'jti' | 'subject' | 'client';
+  readonly kind: (typeof REVOCATION_KINDS)[number];
   /** Whose token it is: the same subject or jti of another provider is another one. */
   readonly providerId: string;
   readonly value: string;

@@ -1,10 +1,13 @@
-import type { CheckId, DirectoryChange, Operands, Principal, ReleaseDocument, RequestOutcome, Revocation, StepId, StepTrace } from '@virga/core';
+import type { CarriedDocument, CheckId, DirectoryChange, Operands, Principal, RequestOutcome, Revocation, StepId, StepTrace } from '@virga/core';
 
-/** One line of the feed that the control plane keeps open to each node: JSON, one message a line. */
+/**
+ * One line of the feed that the control plane keeps open to each node: JSON, one message a line. Documents name their parts
+ * by hash; a node asks for those that it does not have.
+ */
 export type FeedMessage =
   | { readonly type: 'hello'; readonly controlPlane: string }
   | { readonly type: 'heartbeat' }
-  | { readonly type: 'release'; readonly number: number; readonly hash: string; readonly document: ReleaseDocument }
+  | { readonly type: 'release'; readonly number: number; readonly hash: string; readonly document: CarriedDocument }
   /** Values of secrets by name, for this node alone, and the revocations in force. Both replace what was sent before. */
   | { readonly type: 'private-facts'; readonly secrets: Readonly<Record<string, string>>; readonly revocations: readonly Revocation[] }
   /**
@@ -23,11 +26,19 @@ export type FeedMessage =
       readonly type: 'probe';
       readonly askId: string;
       readonly hash: string;
-      readonly document: ReleaseDocument;
+      readonly document: CarriedDocument;
       readonly request: ProbeRequest;
       readonly forward: boolean;
     }
-  | { readonly type: 'examine'; readonly askId: string; readonly hash: string; readonly document: ReleaseDocument; readonly request: ExamineAsk };
+  | { readonly type: 'examine'; readonly askId: string; readonly hash: string; readonly document: CarriedDocument; readonly request: ExamineAsk };
+
+/**
+ * What a node asks for parts of documents with, all at once. The answer has one line for each, in the same order: the JSON
+ * text of the part, and an empty line where nobody knows it.
+ */
+export interface PartsAsk {
+  readonly hashes: readonly string[];
+}
 
 /** Tokens to be held against one operation of a document, check by check. */
 export interface ExamineAsk {

@@ -1,0 +1,64 @@
+// The thread that tries drafts. Nothing that happens here keeps a live request waiting.
+import { LocalReplayMemory, TokenCache } from '@virga/core';
+import { askBySource, Introspector, ProviderKeys } from '@virga/outbound';
+import type { NodeAnswer } from '@virga/protocol';
+import { performance } from 'node:perf_hooks';
+import { parentPort, workerData } from 'node:worker_threads';
+import { askParts } from '../control/ask-parts.js';
+import { DocumentParts } from '../control/document-parts.js';
+import { AskedDirectory } from '../ports/asked-directory.js';
+import { KnownFacts } from '../ports/known-facts.js';
+import { Nonces } from '../ports/nonces.js';
+import { UpstreamPools } from '../upstream/pools.js';
+import type { AboutDraft, DraftThreadData, FromDrafts, ToDrafts } from './draft-messages.js';
+import { Drafts, MAX_DRAFTS } from './drafts.js';
+import { runExamine } from './run-examine.js';
+import { runProbe } from './run-probe.js';
+
+const TICK_MS = 250;
+const KEYS_TICK_MS = 1000;
+/** Verified tokens that are kept for drafts. */
+const DRAFT_TOKENS = 10_000;
+
+if (parentPort === null) throw new Error('this runs in a thread of a node');
+const port = parentPort;
+const { controlUrl, token, directory } = workerData as DraftThreadData;
+const tell = (message: FromDrafts): void => port.postMessage(message);
+
+const facts = new KnownFacts();
+const keys = new ProviderKeys(Date.now, () => undefined, askBySource(facts));
+const pools = new UpstreamPools();
+const source = new AskedDirectory(directory);
+const drafts = new Drafts({
+  keys,
+  introspection: new Introspector(facts, Date.now),
+  pools,
+  facts,
+  nonces: new Nonces(token),
+  replay: new LocalReplayMemory(),
+  tokens: new TokenCache(DRAFT_TOKENS),
+  directory: () => source,
+  fault: (error, at) => tell({ type: 'log', text: `fault in the ${at} of a draft: ${(error as Error).stack ?? String(error)}` }),
+  parts: new DocumentParts((hashes) => askParts({ controlUrl, token }, hashes), MAX_DRAFTS),
+});
+setInterval(() => void keys.tick(), KEYS_TICK_MS);
+setInterval(() => pools.tick(performance.now()), TICK_MS);
+
+/** Why a question cannot be answered is an answer too. */
+async function answer(ask: AboutDraft, publicOrigin: string): Promise<NodeAnswer> {
+  const { askId } = ask;
+  try {
+    return await drafts.with(ask.hash, ask.document, async (draft) =>
+      ask.type === 'probe'
+        ? { askId, probe: await runProbe(ask.request, draft, ask.forward, publicOrigin), error: null }
+        : { askId, probe: null, examined: await runExamine(ask.request, draft, publicOrigin), error: null },
+    );
+  } catch (failure) {
+    return { askId, probe: null, examined: null, error: (failure as Error).message };
+  }
+}
+
+port.on('message', (message: ToDrafts) => {
+  if (message.type === 'facts') facts.set(message.facts);
+  else void answer(message.ask, message.publicOrigin).then((given) => tell({ type: 'answer', answer: given }));
+});
