@@ -56,6 +56,7 @@ export { METHOD_NAMES } from './document/method-names.js';
 export { UPSTREAM_LIMIT_RANGES, UPSTREAM_LIMITS, type UpstreamLimits } from './document/upstream-limits.js';
 export { checkDocument } from './release/check-document.js';
 export { readDocument, upgradeDocument } from './release/read-document.js';
+export { DigestMemory } from './credential/digest-memory.js';
 export { joinDocument, MAX_PARTS, PART_OPERATIONS, partsNamed, splitDocument, type CarriedDocument, type SplitDocument } from './release/document-parts.js';
 export { describeFallLine, type DescribedCheck, type SetAt } from './release/describe-fall-line.js';
 export { listChanges, revertChanges, type ChangePlace, type DocumentChange, type Reverted } from './release/document-changes.js';

@@ -46,16 +46,22 @@ export class GatewayListener {
 
   #serve(req: IncomingMessage, res: ServerResponse, expectsContinue: boolean): void {
     const place = this.#answering.add(res);
-    res.once('close', () => this.#answering.remove(place));
     const release = this.#release();
     if (!release) {
+      res.once('close', () => this.#answering.remove(place));
       const found = finding('gateway.no-release', {});
       const status = entryOf(found.code).status ?? 503;
       res.writeHead(status, { 'content-type': 'application/problem+json', 'cache-control': 'no-store', 'retry-after': '5' });
       res.end(JSON.stringify({ type: 'urn:virga:problem:unavailable', title: entryOf(found.code).title, status }));
       return;
     }
-    new ServedRequest(req, res, release, this.#context).serve(expectsContinue);
+    const served = new ServedRequest(req, res, release, this.#context);
+    // One listener for each request: adding them is a part of what a request costs.
+    res.on('close', () => {
+      this.#answering.remove(place);
+      served.closed();
+    });
+    served.serve(expectsContinue);
   }
 
   /** Runs something on a connection once all its answers are written. */

@@ -1,4 +1,4 @@
-import { finding, type Exchange, type Finding } from '@virga/core';
+import { finding, type Finding } from '@virga/core';
 import type { IncomingMessage } from 'node:http';
 import { PassThrough } from 'node:stream';
 import { isHost } from '../transit/forward-names.js';
@@ -36,16 +36,4 @@ export function wrongMessage(req: IncomingMessage): Finding | null {
   if (count > LISTENER_LIMITS.maxHeaderFields) return finding('message.headers-too-many', { count, limit: LISTENER_LIMITS.maxHeaderFields });
   if (coding !== undefined && coding.trim().toLowerCase() !== 'chunked') return finding('message.transfer-coding', { found: coding.slice(0, 200) });
   return null;
-}
-
-/** Who counts as holding a connection of the upstream: the client that was let in, or else the address. */
-export function callerOf({ caller }: Exchange, address: string): string {
-  if (!caller || caller.client === null) return address;
-  return caller.clientName ?? `${caller.client} of ${caller.providerId ?? 'nobody'}`;
-}
-
-/** The address the gateway saw, IPv4-mapped IPv6 written as IPv4 (RFC 4291 section 2.5.5.2). */
-export function addressOf(req: IncomingMessage): string {
-  const address = req.socket.remoteAddress ?? '';
-  return address.startsWith('::ffff:') ? address.slice(7) : address;
 }

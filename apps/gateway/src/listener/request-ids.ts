@@ -1,18 +1,20 @@
 import { randomBytes, randomFillSync } from 'node:crypto';
 
 const TRACEPARENT = /^00-([0-9a-f]{32})-([0-9a-f]{16})-([0-9a-f]{2})$/;
-const POOL = Buffer.alloc(4096);
+const POOL = Buffer.alloc(2048);
 const PREFIX = randomBytes(6).toString('hex');
-let poolAt = POOL.length;
+let pool = '';
+let poolAt = 0;
 let counter = 0;
 
 function randomHex(bytes: number): string {
-  if (poolAt + bytes > POOL.length) {
-    randomFillSync(POOL);
+  const length = bytes * 2;
+  if (poolAt + length > pool.length) {
+    pool = randomFillSync(POOL).toString('hex');
     poolAt = 0;
   }
-  poolAt += bytes;
-  return POOL.toString('hex', poolAt - bytes, poolAt);
+  poolAt += length;
+  return pool.slice(poolAt - length, poolAt);
 }
 
 /** An id for one request, unique across nodes and restarts. */

@@ -16,10 +16,11 @@ import type { PassThrough } from 'node:stream';
 import type { LiveRelease } from '../live-release.js';
 import type { Recorder } from '../records/recorder.js';
 import { Transit, type Carrier } from '../transit/transit.js';
+import { connectionOf } from './connection.js';
 import { drainUpload } from './linger.js';
 import { Pace } from './pace.js';
 import type { Slots } from './slots.js';
-import { addressOf, bodyOf, callerOf, detached, hasBodyOf, wrongMessage } from './request-facts.js';
+import { bodyOf, detached, hasBodyOf, wrongMessage } from './request-facts.js';
 import { nonceFor } from './nonce-for.js';
 import { newRequestId, traceContext } from './request-ids.js';
 
@@ -70,9 +71,9 @@ export class ServedRequest implements Carrier {
     this.#res = res;
     this.#live = live;
     live.begin();
-    res.once('close', () => this.#closed());
     this.#context = context;
-    this.#address = addressOf(req);
+    const { address, memory } = connectionOf(req.socket);
+    this.#address = address;
     this.#exchange = new Exchange({
       method: req.method ?? '',
       target: req.url ?? '',
@@ -80,6 +81,7 @@ export class ServedRequest implements Carrier {
       origin: context.publicOrigin,
       certificate: live.findCertificate(req, this.#address),
       body: bodyOf(req),
+      memory,
     });
     const trace = traceContext(typeof req.headers['traceparent'] === 'string' ? req.headers['traceparent'] : undefined);
     this.#traceId = trace.traceId;
@@ -90,7 +92,7 @@ export class ServedRequest implements Carrier {
       traceparent: trace.traceparent,
       protocol: context.publicOrigin.startsWith('https:') ? ('https' as const) : ('http' as const),
       vouched: live.vouchedHeader(this.#address),
-      holder: (exchange: Exchange) => callerOf(exchange, this.#address),
+      holder: null,
       arrivedAt: this.#startedAt,
       added: { [REQUEST_ID_HEADER]: this.#id },
     };
@@ -159,7 +161,7 @@ export class ServedRequest implements Carrier {
   }
 
   /** The answer is written, or the caller has gone: what this request held is given back. */
-  #closed(): void {
+  closed(): void {
     this.#live.end();
     if (this.#place < 0) return;
     this.#context.transfers.remove(this.#place);

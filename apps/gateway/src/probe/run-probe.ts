@@ -35,7 +35,7 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     traceparent: traceContext(undefined).traceparent,
     protocol: publicOrigin.startsWith('https:') ? ('https' as const) : ('http' as const),
     vouched: null,
-    holder: () => 'the probe',
+    holder: 'the probe',
     arrivedAt: performance.now(),
     added: {},
   };

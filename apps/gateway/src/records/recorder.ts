@@ -17,11 +17,26 @@ export const RECORD_LIMITS = {
 } as const;
 
 const DAY_MS = 86_400_000;
+/** Goes before the code of a step that would have refused. No code is written so. */
+const WOULD_REFUSE = '!';
 
 interface Counter {
   readonly key: Omit<TrafficCount, 'count' | 'totalUs'>;
   count: number;
   totalUs: number;
+}
+
+/** Counters by what requests have in common: each text leads one node further, so that none has to be put together. */
+class CounterNode {
+  readonly next = new Map<string | number | null, CounterNode>();
+  counter: Counter | null = null;
+
+  /** @param grow whether a node that is not there is made; null otherwise */
+  to(part: string | number | null, grow: boolean): CounterNode | null {
+    let node = this.next.get(part) ?? null;
+    if (node === null && grow) this.next.set(part, (node = new CounterNode()));
+    return node;
+  }
 }
 
 /**
@@ -31,7 +46,9 @@ interface Counter {
 export class Recorder {
   readonly #node: string;
   readonly #ring: TraceRecord[] = [];
-  #counters = new Map<string, Counter>();
+  #counters = new CounterNode();
+  #coarse = new Map<string, Counter>();
+  #held: Counter[] = [];
   readonly #passed = new RateBudget(RECORD_LIMITS.passedPerSecond, RECORD_LIMITS.passedBurst);
   readonly #refused = new RateBudget(RECORD_LIMITS.refusedPerSecond, RECORD_LIMITS.refusedBurst);
   #unsent = { passed: 0, refused: 0, steps: 0 };
@@ -56,38 +73,37 @@ export class Recorder {
     const minute = done.at - (done.at % 60_000);
     const apiId = exchange.api?.rule.id ?? null;
     const operationId = exchange.operation?.rule.id ?? null;
-    let key = `${minute} ${apiId ?? ''} ${operationId ?? ''} ${done.status}`;
-    for (const taken of exchange.steps) key += taken.outcome === 'would-refuse' ? ` !${taken.finding.code}` : ` ${taken.finding.code}`;
-    let counter = this.#counters.get(key);
-    if (!counter) {
-      const fresh = {
-        minute,
-        apiId,
-        operationId,
-        step,
-        code,
-        outcome,
-        status: done.status,
-        steps: exchange.steps.map((taken): StepCount => ({ step: taken.step, code: taken.finding.code, outcome: taken.outcome })),
-      };
-      counter = this.#counters.size < RECORD_LIMITS.maxCounters ? this.#begin(key, fresh) : this.#beginCoarse(fresh);
+    const { status, totalMs } = done;
+    const grow = this.#held.length < RECORD_LIMITS.maxCounters;
+    let node = this.#counters.to(minute, grow)?.to(apiId, grow)?.to(operationId, grow)?.to(status, grow) ?? null;
+    for (const taken of exchange.steps) {
+      if (taken.outcome === 'would-refuse') node = node?.to(WOULD_REFUSE, grow) ?? null;
+      node = node?.to(taken.finding.code, grow) ?? null;
+    }
+    let counter = node?.counter ?? null;
+    if (counter === null) {
+      const steps = exchange.steps.map((taken): StepCount => ({ step: taken.step, code: taken.finding.code, outcome: taken.outcome }));
+      const fresh = { minute, apiId, operationId, step, code, outcome, status, steps };
+      counter = node !== null && grow ? (node.counter = this.#begin(fresh)) : this.#beginCoarse(fresh);
     }
     counter.count++;
-    counter.totalUs += Math.round(done.totalMs * 1000);
+    counter.totalUs += Math.round(totalMs * 1000);
   }
 
-  #begin(key: string, counted: Counter['key']): Counter {
-    const counter = { key: counted, count: 0, totalUs: 0 };
-    this.#counters.set(key, counter);
+  #begin(key: Counter['key']): Counter {
+    const counter = { key, count: 0, totalUs: 0 };
+    this.#held.push(counter);
     return counter;
   }
 
   /** Past the bound requests are still counted, by the day, without their API and steps: less is known of them, none is lost. */
   #beginCoarse(counted: Counter['key']): Counter {
     const minute = counted.minute - (counted.minute % DAY_MS);
-    const key = `${minute}   ${counted.outcome} ${counted.code} ${counted.status}`;
     this.#unsent.steps++;
-    return this.#counters.get(key) ?? this.#begin(key, { ...counted, minute, apiId: null, operationId: null, steps: [] });
+    const key = `${minute} ${counted.outcome} ${counted.code} ${counted.status}`;
+    let counter = this.#coarse.get(key);
+    if (!counter) this.#coarse.set(key, (counter = this.#begin({ ...counted, minute, apiId: null, operationId: null, steps: [] })));
+    return counter;
   }
 
   #push(trace: TraceRecord): void {
@@ -101,10 +117,12 @@ export class Recorder {
 
   /** Takes what is to be sent next out of the recorder; null when there is nothing. */
   takeBatch(): RecordBatch | null {
-    if (this.#ring.length === 0 && this.#counters.size === 0) return null;
+    if (this.#ring.length === 0 && this.#held.length === 0) return null;
     const traces = this.#ring.splice(0, RECORD_LIMITS.batchSize);
-    const counts = [...this.#counters.values()].map(({ key, count, totalUs }): TrafficCount => ({ ...key, count, totalUs }));
-    this.#counters = new Map();
+    const counts = this.#held.map(({ key, count, totalUs }): TrafficCount => ({ ...key, count, totalUs }));
+    this.#counters = new CounterNode();
+    this.#coarse = new Map();
+    this.#held = [];
     const unsent = this.#unsent;
     this.#unsent = { passed: 0, refused: 0, steps: 0 };
     return { traces, counts, unsent };

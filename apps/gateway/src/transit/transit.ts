@@ -27,8 +27,8 @@ type Head = Parameters<Carrier['start']>;
 
 /** What the upstream is told about a request beyond its own header fields. */
 export interface TransitFacts extends ForwardFacts {
-  /** Who counts as holding the connection. */
-  readonly holder: (exchange: Exchange) => string;
+  /** Who counts as holding the connection, whoever calls; null for the caller, or the address where no client is known. */
+  readonly holder: string | null;
   /** When the request arrived, on the clock of `performance.now()`. */
   readonly arrivedAt: number;
   /** Header fields that the gateway puts into the answer. */
@@ -79,7 +79,7 @@ export class Transit implements AnswerSink {
   /** Calls the upstream of the API that decided. */
   forward(): void {
     const { exchange } = this;
-    const { holder, arrivedAt } = this.#facts;
+    const { holder, arrivedAt, address } = this.#facts;
     const { api, operation, caller } = exchange;
     const upstream = api ? this.#live.upstreams.get(api) : undefined;
     if (!api || !operation || !upstream) throw new Error('invariant: a forwarded request has an upstream');
@@ -91,7 +91,7 @@ export class Transit implements AnswerSink {
     const rules = { withheld, ruled: this.#live.certificateHeader, lane: lanes.up, who: caller };
     const headers = headersUp(exchange.headers as IncomingHttpHeaders, this.#facts, rules);
     const path = upstream.prefix + exchange.below + queryUp(exchange);
-    this.#forwarding = new Forwarding(upstream, { method: exchange.method, path, headers, body, caller: holder(exchange), arrivedAt }, this);
+    this.#forwarding = new Forwarding(upstream, { method: exchange.method, path, headers, body, caller: holder ?? caller?.holds ?? address, arrivedAt }, this);
     this.#forwarding.send();
   }
 

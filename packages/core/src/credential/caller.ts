@@ -1,4 +1,5 @@
 import type { ClientFact } from '../directory/facts.js';
+import type { VerifiedToken } from '../token/verified-token.js';
 import type { Credential } from './sent-credential.js';
 
 /** Who is calling, by all credentials that were proved together. */
@@ -13,6 +14,8 @@ export interface Caller {
   readonly roles: readonly string[];
   readonly scopes: readonly string[];
   readonly attributes: Readonly<Record<string, readonly string[]>>;
+  /** Who counts as holding a connection of an upstream; null where no client is known. */
+  readonly holds: string | null;
   /** The kinds of proof. */
   readonly by: readonly Credential['kind'][];
 }
@@ -26,15 +29,28 @@ export function clientsOf(credentials: readonly Credential[]): readonly ClientFa
   return clients;
 }
 
+/** Callers by a token alone: the same token makes the same caller. */
+const byToken = new WeakMap<VerifiedToken, Caller>();
+
 /** Composes the caller from credentials of one client; null when nothing was proved. */
 export function composeCaller(credentials: readonly Credential[]): Caller | null {
-  if (credentials.length === 0) return null;
+  const [first] = credentials;
+  if (first === undefined) return null;
+  if (credentials.length > 1 || first.kind !== 'token' || first.holder !== null) return compose(credentials);
+  let caller = byToken.get(first.token);
+  if (!caller) byToken.set(first.token, (caller = compose(credentials)));
+  return caller;
+}
+
+function compose(credentials: readonly Credential[]): Caller {
   const client = clientsOf(credentials)[0] ?? null;
   const token = credentials.find((credential) => credential.kind === 'token');
   const principal = token?.token.principal ?? null;
+  const id = client?.id ?? principal?.client ?? null;
   return {
-    client: client?.id ?? principal?.client ?? null,
+    client: id,
     clientName: client?.name ?? null,
+    holds: client?.name ?? (id === null ? null : `${id} of ${principal?.providerId ?? 'nobody'}`),
     providerId: principal?.providerId ?? null,
     issuer: principal?.issuer ?? null,
     subject: principal?.subject ?? null,

@@ -1,10 +1,13 @@
 import type { TokenPlace } from '../document/token-rule.js';
+import type { DigestMemory } from './digest-memory.js';
 
 /** What is looked at to find a credential. */
 export interface RequestHead {
   header(name: string): string | undefined;
   /** With its question mark; empty where there is none. */
   readonly query: string;
+  /** What the connection remembers; null for nothing. */
+  readonly memory: DigestMemory | null;
 }
 
 /** A place in words. */

@@ -17,12 +17,12 @@ export type FindToken = (head: RequestHead) => FoundToken;
 export function compileFindToken(rule: TokenPlace, dpopOnly: TokenRule['dpop'], others: (name: string, value: string) => boolean): FindToken {
   if (rule.kind === 'header') return headerFinder(rule.name, rule.scheme, dpopOnly === 'required', others);
   const where = rule.kind === 'cookie' ? 'The cookie' : 'The query parameter';
-  return (head) => plain(readPlace(rule, head), where);
+  return (head) => plain(readPlace(rule, head), where, head);
 }
 
 function headerFinder(name: string, scheme: string | null, dpopOnly: boolean, others: (name: string, value: string) => boolean): FindToken {
   const where = name === 'authorization' ? 'The Authorization header' : `The header ${name}`;
-  if (scheme === null) return (head) => plain(head.header(name), where);
+  if (scheme === null) return (head) => plain(head.header(name), where, head);
   const prefix = new RegExp(`^${escaped(scheme)}(?: |$)`, 'i');
   // Both schemes are looked for, so that a bound token sent as Bearer is refused by the name of that mistake.
   const takesDpop = scheme.toLowerCase() === 'bearer';
@@ -33,14 +33,17 @@ function headerFinder(name: string, scheme: string | null, dpopOnly: boolean, ot
     if (!isDpop && !prefix.test(header)) return others(name, header) ? null : otherScheme(header, scheme, where, dpopOnly);
     // One or more blanks stand between scheme and credential (RFC 9110 section 11.4).
     const token = header.slice(isDpop ? 4 : scheme.length).replace(/^ +/, '');
-    return TOKEN.test(token) ? { token, scheme: isDpop ? 'DPoP' : 'Bearer' } : malformed(token, where, isDpop ? 'DPoP' : scheme);
+    return isToken(token, head) ? { token, scheme: isDpop ? 'DPoP' : 'Bearer' } : malformed(token, where, isDpop ? 'DPoP' : scheme);
   };
 }
 
+/** The characters of a token (RFC 6750 section 2.1), unless the last request of the connection carried the same. */
+const isToken = (text: string, { memory }: RequestHead): boolean => (memory !== null && memory.knows(text)) || TOKEN.test(text);
+
 /** A token that stands alone, without scheme. An empty value counts as none. */
-function plain(value: string | null | undefined, where: string): FoundToken {
+function plain(value: string | null | undefined, where: string, head: RequestHead): FoundToken {
   if (value === undefined || value === null || value === '') return null;
-  return TOKEN.test(value) ? { token: value, scheme: 'Bearer' } : malformed(value, where, null);
+  return isToken(value, head) ? { token: value, scheme: 'Bearer' } : malformed(value, where, null);
 }
 
 function otherScheme(header: string, wanted: string, where: string, dpop: boolean): Finding {

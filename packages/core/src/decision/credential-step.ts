@@ -34,7 +34,7 @@ export function compileCredentialStep(rights: CompiledRights, rule: TokenRule): 
   const stray = tokens.length === 0 ? null : compileStray(rule, rights);
   const onlyBearer = others.length === 0 && rule.places.length === 1 && rule.places[0]?.kind === 'header' && rule.places[0].scheme === 'Bearer';
   const missing = onlyBearer ? MISSING : finding('credential.missing-elsewhere', { places: [...tokens, ...others].map(({ words }) => words) });
-  const said = new Map<string, Finding>();
+  const said = new Map<string, Map<string, Finding>>();
 
   return {
     step: 'credential',
@@ -67,16 +67,19 @@ export function compileCredentialStep(rights: CompiledRights, rule: TokenRule): 
 }
 
 /** What is said of credentials that were found, made once for each way in which they stand. */
-function sayFound(sent: readonly SentCredential[], said: Map<string, Finding>): Finding {
+function sayFound(sent: readonly SentCredential[], said: Map<string, Map<string, Finding>>): Finding {
   const [first] = sent;
-  const key = sent.length === 1 && first ? first.words + first.scheme : sent.map(({ words, scheme }) => words + scheme).join();
-  let found = said.get(key);
+  const alone = sent.length === 1 && first ? first : null;
+  const where = alone ? alone.words : sent.map(({ words }) => words).join();
+  const scheme = alone ? alone.scheme : sent.map((one) => one.scheme).join();
+  let bySchemes = said.get(where);
+  if (!bySchemes) said.set(where, (bySchemes = new Map()));
+  let found = bySchemes.get(scheme);
   if (!found) {
-    found =
-      sent.length === 1 && first
-        ? finding('credential.found', { place: first.words, scheme: nameOf(first) })
-        : finding('credential.found-several', { found: sent.map((one) => `${nameOf(one)} in ${one.words}`) });
-    said.set(key, found);
+    found = alone
+      ? finding('credential.found', { place: alone.words, scheme: nameOf(alone) })
+      : finding('credential.found-several', { found: sent.map((one) => `${nameOf(one)} in ${one.words}`) });
+    bySchemes.set(scheme, found);
   }
   return found;
 }

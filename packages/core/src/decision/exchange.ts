@@ -1,4 +1,5 @@
 import { composeCaller, type Caller } from '../credential/caller.js';
+import type { DigestMemory } from '../credential/digest-memory.js';
 import type { Credential, ProofKind, SentCredential, TokenScheme } from '../credential/sent-credential.js';
 import type { CheckMode } from '../document/modes.js';
 import { outcomeOf, type StepId, type StepOutcome } from '../verdict/code-entry.js';
@@ -21,6 +22,8 @@ export interface Asked {
   readonly body?: { readonly bytes: number | null } | null;
   /** SHA-256 of the client certificate, base64url, where one was presented and its key was proved (RFC 8705 section 3.1). */
   readonly certificate?: string | null;
+  /** What the connection remembers; null or left out where nothing is remembered. */
+  readonly memory?: DigestMemory | null;
 }
 
 /** A body: its length as its head says it, null where it is not said, and how many bytes of it have come. */
@@ -41,6 +44,7 @@ export class Exchange {
   readonly certificate: string | null;
   /** The request's body as far as it was seen; null where there is none. */
   readonly body: SeenBody | null;
+  readonly memory: DigestMemory | null;
   /** The upstream's answer once its head has come. */
   answer: SeenBody | null = null;
   /** The normalised path, empty until it is read. */
@@ -76,6 +80,7 @@ export class Exchange {
     this.origin = asked.origin ?? '';
     this.certificate = asked.certificate ?? null;
     this.body = asked.body ? { bytes: asked.body.bytes, seen: 0 } : null;
+    this.memory = asked.memory ?? null;
   }
 
   header(name: string): string | undefined {

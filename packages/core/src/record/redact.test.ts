@@ -54,6 +54,18 @@ describe('what a trace may hold', () => {
     expect(redactor.header('x-note', 'I am opaque-two', credentials)).not.toContain('two');
   });
 
+  test('a text in which nothing can stand is passed over as it would have been read', () => {
+    const piece = fc.constantFrom(...'aZ9-_~+. ?&;:é', 'ey', 'token', 'aB3dE5gH7jK9mN1p', '0123456789abcdef');
+    fc.assert(
+      fc.property(fc.array(piece, { maxLength: 14 }), (pieces) => {
+        const text = pieces.join('');
+        // Behind a blank and a slash nothing else is found, and both together are looked at in full.
+        expect(`${redactText(text)} /`).toBe(redactText(`${text} /`));
+      }),
+      { numRuns: 3000 },
+    );
+  });
+
   test('a header of thousands of cookies takes no longer than its length', () => {
     const redactor = compileRedactor();
     const cookie = Array.from({ length: 4000 }, (_, index) => `c${index}=v${index}xx`).join('; ');

@@ -4,6 +4,8 @@ import { isSecretName, isSecretSegment } from './secret-names.js';
 // Every expression here takes time in proportion to the text, whatever a caller writes: each begins only where a run
 // begins, and what a run is, is decided outside of the expression.
 const PARAMETER = /([?&;#])([^=&;?#]*)=([^&;#]*)/g;
+/** What none of these expressions finds anything in: no parameter, no path, no dots, no long run. */
+const NOTHING = /^(?:[^=/.A-Za-z0-9_~+-]|[A-Za-z0-9_~+-]{1,15}(?![A-Za-z0-9_~+-]))*$/;
 /** A run of base64url characters with dots behind it: what a compact JWS or JWE looks like. */
 const DOTTED = /(?<![A-Za-z0-9_-])[A-Za-z0-9_-]{10,}(?:\.[A-Za-z0-9_-]*){1,4}/g;
 /** Runs of an alphabet that random values have. */
@@ -77,9 +79,13 @@ function partsOf(name: string, value: string): string[] {
 }
 
 const withoutAll = (text: string, credentials: readonly string[]): string =>
-  credentials.reduce((clean, credential) => (credential.length < 4 ? clean : clean.replaceAll(credential, '<credential>')), text);
+  credentials.reduce(
+    (clean, credential) => (credential.length < 4 || credential.length > clean.length ? clean : clean.replaceAll(credential, '<credential>')),
+    text,
+  );
 
 function redact(text: string, isSecretParameter: (name: string) => boolean): string {
+  if (text.length < 16 ? !/[=/.]/.test(text) : NOTHING.test(text)) return text;
   return text
     .replace(PARAMETER, (all, mark: string, name: string) => (isSecretParameter(name) ? `${mark}${name}=<removed>` : all))
     .split('/')

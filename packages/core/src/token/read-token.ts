@@ -41,7 +41,7 @@ export function readToken(text: string): ReadToken | UnreadToken {
   if (parts.length === 5) return unread(looksLikeHeader(parts[0] ?? '') ? 'encrypted' : 'opaque');
   if (parts.length !== 3) return unread(looksLikeHeader(parts[0] ?? '') ? 'cut' : 'opaque');
   const [headerText, payloadText, signatureText] = parts as [string, string, string];
-  const header = readPart(headerText, 'header');
+  const header = readHeader(headerText);
   if (header instanceof UnreadToken) return looksLikeHeader(headerText) ? header : unread('opaque');
   const claims = readPart(payloadText, 'payload');
   if (claims instanceof UnreadToken) return claims;
@@ -52,6 +52,26 @@ export function readToken(text: string): ReadToken | UnreadToken {
 
 /** `{"` in base64url: what every protected header begins with, white space inside it aside (common practice). */
 const looksLikeHeader = (part: string): boolean => /^(eyJ|eyA|ewog|ewo|ew0K|e30)/.test(part);
+
+/** Headers that were read, by their text: all tokens of one key have the same. Callers write them, so there are few, and short ones only. */
+const headers = new Map<string, JsonObject>();
+const KEPT_HEADERS = { count: 64, length: 512 } as const;
+
+function readHeader(text: string): JsonObject | UnreadToken {
+  const known = headers.get(text);
+  if (known) return known;
+  const header = readPart(text, 'header');
+  if (header instanceof UnreadToken || text.length > KEPT_HEADERS.length) return header;
+  if (headers.size >= KEPT_HEADERS.count) headers.clear();
+  headers.set(text, deepFrozen(header));
+  return header;
+}
+
+/** What is shared by many tokens is changed by none. */
+function deepFrozen<T>(value: T): T {
+  if (typeof value === 'object' && value !== null) for (const member of Object.values(Object.freeze(value))) deepFrozen(member);
+  return value;
+}
 
 /** Reads one part of a token: canonical base64url of a JSON object without repeated members. */
 export function readPart(text: string, part: 'header' | 'payload'): JsonObject | UnreadToken {

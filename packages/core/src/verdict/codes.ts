@@ -48,9 +48,11 @@ export function isCode(value: string): value is Code {
   return Object.hasOwn(CODES, value);
 }
 
+const ROWS: ReadonlyMap<Code, CodeEntry> = new Map(Object.entries(CODES) as unknown as [Code, CodeEntry][]);
+
 /** The row of a code, with its operands' type forgotten: rows are only ever called with the operands made for them. */
 export function entryOf(code: Code): CodeEntry {
-  return CODES[code] as unknown as CodeEntry;
+  return ROWS.get(code) as CodeEntry;
 }
 
 /** Operands that were stored, if they are those that the code has in this version; null otherwise. */
