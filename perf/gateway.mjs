@@ -9,6 +9,12 @@ process.send({ port: Number(new URL(url).port) });
 // How long the thread that serves was kept at one time, over what was measured since it was last asked to begin.
 const stalls = monitorEventLoopDelay({ resolution: 1 });
 stalls.enable();
-process.on('message', (message) => message === 'begin' && stalls.reset());
+const measure = () => {
+  globalThis.gc();
+  globalThis.gc();
+  const { heapUsed, external, arrayBuffers } = process.memoryUsage();
+  process.send({ used: heapUsed + external + arrayBuffers });
+};
+process.on('message', (message) => (message === 'begin' ? stalls.reset() : measure()));
 setInterval(() => process.send({ memory: process.memoryUsage(), status: node.status(), stallMs: stalls.max / 1e6 }), 200);
 process.on('disconnect', () => process.exit(0));

@@ -95,7 +95,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
 /** The control plane as a node needs it: a feed, and an open ear for records. */
 export async function makeControl() {
   const feeds = new Set();
-  const seen = { traces: 0, counted: 0, unsent: 0, effective: new Map() };
+  const seen = { traces: 0, counted: 0, unsent: 0, effective: new Map(), directory: null };
   let live = null;
   let split = null;
   const server = createServer((req, res) => {
@@ -115,7 +115,8 @@ export async function makeControl() {
         seen.traces += body.traces.length;
         for (const count of body.counts) seen.counted += count.count;
         seen.unsent += body.unsent.passed;
-      } else if (body.release && !seen.effective.has(body.release.number)) seen.effective.set(body.release.number, body.release.effectiveAt);
+      } else if (body.directory !== undefined) seen.directory = body.directory;
+      if (body.release && !seen.effective.has(body.release.number)) seen.effective.set(body.release.number, body.release.effectiveAt);
       res.writeHead(204).end();
     });
   });
@@ -129,5 +130,21 @@ export async function makeControl() {
     while (!seen.effective.has(number)) await new Promise((resolve) => setTimeout(resolve, 2));
     return seen.effective.get(number) - at;
   };
-  return { url: `http://127.0.0.1:${port}`, seen, publish, connected: () => feeds.size > 0, close: () => (server.closeAllConnections(), server.close()) };
+  let number = 0;
+  /** Sends a change of the directory. @returns milliseconds until the node says that it is in force */
+  const change = async (changes, whole = null) => {
+    number++;
+    const at = performance.now();
+    for (const feed of feeds) feed.write(`${JSON.stringify({ type: 'directory', number, whole, changes })}\n`);
+    while (seen.directory !== number) await new Promise((resolve) => setTimeout(resolve, 1));
+    return performance.now() - at;
+  };
+  return {
+    url: `http://127.0.0.1:${port}`,
+    seen,
+    publish,
+    change,
+    connected: () => feeds.size > 0,
+    close: () => (server.closeAllConnections(), server.close()),
+  };
 }
