@@ -40,7 +40,7 @@ test('headers on the way up are changed, and the edit is taken back where all ed
 
   await page.getByRole('link', { name: 'Releases', exact: true }).click();
   const newest = page
-    .getByRole('table', { name: /Edits of the draft/ })
+    .getByRole('table', { name: /^Edits, newest first/ })
     .getByRole('row')
     .first();
   await expect(newest).toContainText('Headgates: headers changed');

@@ -1,4 +1,4 @@
-import type { ApiView, EditPage, OperationView, ProviderView } from '@virga/protocol';
+import type { ApiView, ClientChanged, CredentialMade, EditPage, OperationView, ProblemDocument, ProviderView } from '@virga/protocol';
 import { Sequelize } from 'sequelize';
 import { join } from 'node:path';
 import { CONTRACT, RunningServer } from './harness.js';
@@ -49,6 +49,13 @@ describe('edits of the draft', () => {
     const stale = await patch({ version: '4' }, etag);
     expect([stale.status, stale.text.includes(answer.body.revision), stale.text.includes(first.body.revision)]).toEqual([412, true, true]);
     expect((await view()).version).toBe('3');
+    // Both versions, and what the other edit made of the part.
+    const { began, now, errors } = stale.body as unknown as ProblemDocument;
+    expect([began, now]).toMatchObject([
+      { revision: answer.body.revision, content: { version: answer.body.version } },
+      { revision: first.body.revision, content: { version: '3' } },
+    ]);
+    expect(errors?.slice(1)).toEqual([{ pointer: '/version', detail: `was "${answer.body.version}", is now "3"` }]);
     expect([(await patch({ version: '4' }, '*')).status, (await patch({ version: '5' })).status]).toEqual([200, 200]);
     for (const header of ['5', '"a", "b"', 'W/"x"', '""', '"\u00e4"'.normalize('NFD').replace(/[^\x20-\x7e]/g, '')]) {
       const status = (await patch({ version: '9' }, header)).status;
@@ -133,6 +140,72 @@ describe('edits of the draft', () => {
     for (const edit of [trust, api]) expect((await server.call('POST', `/control/v1/draft/edits/${edit?.number}/take-back`, {})).status).toBe(204);
     expect([(await view()).operationCount, (await server.ok<ProviderView>('GET', `/providers/${provider.id}`)).revision]).toEqual([3, provider.revision]);
   });
+
+  test('from far back, of operations and of what is gone say what they can', async () => {
+    const etag = `"${(await view()).revision}"`;
+    await server.ok('PATCH', `/apis/${apiId}/operations`, { ids: ['GET /gates'], modes: { all: 'observe', checks: {} } });
+    for (let index = 0; index < 3; index++) await server.ok('PATCH', `/apis/${apiId}`, { version: `far-${index}` });
+    const far = (await patch({ version: 'x' }, etag)).body as unknown as ProblemDocument;
+    expect(far.errors?.map(({ pointer }) => pointer)).toEqual(['', '/version', '/operations']);
+    expect(far.errors?.[2]?.detail).toBe('operations changed: GET /gates');
+    // A revision that never was cannot be shown, and is refused all the same.
+    const never = await patch({ version: 'x' }, '"00000000000000000000"');
+    expect([never.status, (never.body as unknown as ProblemDocument).began]).toEqual([412, { revision: '00000000000000000000', content: null }]);
+    const provider = await server.ok<ProviderView>('POST', '/providers', {
+      name: 'Gone',
+      issuer: 'https://gone.example',
+      source: { kind: 'key-set-url', url: 'https://gone.example/k' },
+      algorithms: ['RS256'],
+    });
+    await server.call('DELETE', `/control/v1/providers/${provider.id}`);
+    const gone = await patch({ name: 'x' }, `"${provider.revision}"`, `/providers/${provider.id}`);
+    expect([404, 412]).toContain(gone.status);
+  });
+
+  test('of clients stand in the same chain, by whom they were made, without a secret, and are not taken back from there', async () => {
+    const { client } = await server.ok<ClientChanged>('POST', '/clients', { name: 'Rider tablet', roles: ['reader'] });
+    await server.ok('PATCH', `/clients/${client.id}`, { enabled: false, owner: 'North' });
+    await server.ok('PATCH', `/clients/${client.id}`, { enabled: false });
+    const made = await server.ok<CredentialMade>('POST', `/clients/${client.id}/credentials`, { kind: 'key', name: 'first' });
+    await server.ok('POST', `/clients/${client.id}/credentials/${made.credential.id}/revoke`, {});
+    await server.ok('POST', `/clients/${client.id}/credentials/${made.credential.id}/revoke`, {});
+    await server.call('DELETE', `/control/v1/clients/${client.id}`);
+    const page = await edits();
+    const own = page.items.filter(({ clientId }) => clientId === client.id);
+    expect([page.brokenAt, own.map(({ words }) => words.join('; ')), new Set(own.map(({ by }) => by))]).toEqual([
+      null,
+      [
+        'Rider tablet: taken away with its credentials (1)',
+        'Rider tablet: the key “first” revoked',
+        'Rider tablet: the key “first” made',
+        'Rider tablet: switched off; Rider tablet: owner changed',
+        'Rider tablet: added as a client',
+      ],
+      new Set(['automation']),
+    ]);
+    expect((await server.call('POST', `/control/v1/draft/edits/${own[0]?.number}/take-back`, {})).status).toBe(409);
+    const sequelize = new Sequelize({ dialect: 'sqlite', storage: join(server.folder, 'virga.sqlite'), logging: false });
+    const [rows] = await sequelize.query('SELECT changes, words FROM draft_changes');
+    await sequelize.close();
+    expect(made.secret?.length).toBeGreaterThan(20);
+    expect(JSON.stringify(rows)).not.toContain(made.secret);
+  });
+
+  test('of before there were edits of clients keep their chain', async () => {
+    const before = await edits();
+    await server.stop();
+    const sequelize = new Sequelize({ dialect: 'sqlite', storage: join(server.folder, 'virga.sqlite'), logging: false });
+    await sequelize.query('DELETE FROM draft_changes WHERE number >= (SELECT MIN(number) FROM draft_changes WHERE client_id IS NOT NULL)');
+    await sequelize.query('ALTER TABLE draft_changes DROP COLUMN client_id');
+    await sequelize.query("DELETE FROM migrations WHERE name = '007-edits-of-clients'");
+    await sequelize.close();
+    await server.start();
+    const after = await edits();
+    expect([after.brokenAt, after.items.length > 5, after.items.every(({ clientId }) => clientId === null)]).toEqual([null, true, true]);
+    expect(after.items[0]?.hash).toBe(before.items.find(({ number }) => number === after.items[0]?.number)?.hash);
+    await server.ok<ClientChanged>('POST', '/clients', { name: 'Another tablet' });
+    expect((await edits()).items[0]?.words).toEqual(['Another tablet: added as a client']);
+  }, 30_000);
 
   test('survive a restart, and a row that was changed outside is told', async () => {
     const before = await edits();

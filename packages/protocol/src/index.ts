@@ -65,7 +65,7 @@ export { ApiList, NodeList, OperationList, PersonaList, ProviderList, ReleaseLis
 export { AttentionItem, AttentionView, FallLayer, FallQuery, FallReason, FallSlice, FallView } from './control/overlook.js';
 export { PersonaInput, PersonaView, SignInStart, TokenStanding, TokenView } from './control/personas.js';
 export { ProbeAnswerView, ProbeHeaderDto, ProbeInput, ProbeView } from './control/probe.js';
-export { FieldProblem, ProblemDocument } from './control/problem.js';
+export { FieldProblem, PartVersion, ProblemDocument } from './control/problem.js';
 export {
   AttributeSourceDto,
   ClaimMapDto,

@@ -1,18 +1,25 @@
 import { Catch, HttpException, Logger, type ArgumentsHost, type ExceptionFilter, type ValidationError } from '@nestjs/common';
 import { ConfigError } from '@virga/core';
-import type { FieldProblem, ProblemDocument } from '@virga/protocol';
+import type { FieldProblem, PartVersion, ProblemDocument } from '@virga/protocol';
 import type { Response } from 'express';
 import { STATUS_CODES } from 'node:http';
 import { storageProblem } from '../store/store.js';
 
+/** What an edit began from and what there is now. */
+interface Versions {
+  readonly began: PartVersion;
+  readonly now: PartVersion;
+}
+
 /** An error of the control API as a problem document (RFC 9457). */
-export function problem(status: number, title: string, detail?: string, errors?: FieldProblem[]): HttpException {
+export function problem(status: number, title: string, detail?: string, errors?: FieldProblem[], versions?: Versions): HttpException {
   const document: ProblemDocument = {
     type: 'about:blank',
     title,
     status,
     ...(detail === undefined ? {} : { detail }),
     ...(errors === undefined ? {} : { errors }),
+    ...versions,
   };
   return new HttpException(document, status);
 }

@@ -9,7 +9,7 @@ export class EditQuery {
   @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(1) @Max(200) limit?: number;
 }
 
-/** One edit of the draft. */
+/** One edit of the draft, or of a client. */
 export class EditView {
   @IsInt() number: number;
   @IsInt() at: number;
@@ -17,6 +17,8 @@ export class EditView {
   @IsArray() @IsString({ each: true }) words: string[];
   /** The edit that this one took back. */
   @IsOptional() @IsInt() takesBack: number | null;
+  /** The client that it changed, at once; null for an edit of the draft. */
+  @IsOptional() @IsString() clientId: string | null;
   /** Of this edit and all before it. */
   @IsString() hash: string;
 }

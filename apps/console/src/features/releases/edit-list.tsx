@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { EditView } from '@virga/protocol';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { api } from '../../client/api';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
@@ -9,7 +10,10 @@ import { editsQuery } from './queries';
 
 const SHOWN_WORDS = 3;
 
-/** The last edits of the draft: who, when, what; each can be taken back while nothing of it was changed again. */
+/**
+ * The last edits of the draft and of clients: who, when, what. One of the draft can be taken back while nothing of it was
+ * changed again; one of a client acted at once.
+ */
 export function EditList() {
   const { data } = useQuery(editsQuery);
   const client = useQueryClient();
@@ -18,14 +22,14 @@ export function EditList() {
   const taken = new Set(data.items.flatMap(({ takesBack }) => takesBack ?? []));
   return (
     <section>
-      <h2>Edits of the draft</h2>
+      <h2>Edits</h2>
       {data.brokenAt !== null && (
         <p className="rust">
           <Mark kind="refused" word="the chain is broken" /> Edit {data.brokenAt}, or the one before it, is not as it was written: its hash does not follow.
         </p>
       )}
       <ProblemNotice error={takeBack.error} />
-      <table className="list" aria-label="Edits of the draft, newest first">
+      <table className="list" aria-label="Edits, newest first">
         <tbody>
           {data.items.map((edit) => (
             <Row key={edit.number} edit={edit} isTaken={taken.has(edit.number)} onTakeBack={() => takeBack.mutate(edit.number)} />
@@ -59,9 +63,13 @@ function Row({ edit, isTaken, onTakeBack }: { readonly edit: EditView; readonly 
         </div>
       </td>
       <td style={{ textAlign: 'right', whiteSpace: 'nowrap' }}>
-        {isTaken ? (
-          'taken back'
-        ) : (
+        {isTaken && 'taken back'}
+        {edit.clientId !== null && (
+          <Link className="quiet" to={`/clients/${edit.clientId}`}>
+            acted at once
+          </Link>
+        )}
+        {!isTaken && edit.clientId === null && (
           <button className="link" onClick={onTakeBack} aria-label={`Take back edit ${edit.number}`}>
             take back
           </button>

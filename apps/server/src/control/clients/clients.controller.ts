@@ -18,8 +18,8 @@ export class ClientsController {
 
   @Post()
   @Endpoint({ summary: 'Add a client; acts at once', body: ClientInput, answer: ClientChanged, status: 201 })
-  add(@Body() input: ClientInput): Promise<ClientChanged> {
-    return this.clients.add(input);
+  add(@Body() input: ClientInput, @CalledBy() caller: Caller): Promise<ClientChanged> {
+    return this.clients.add(input, caller.name);
   }
 
   @Get(':id')
@@ -30,14 +30,14 @@ export class ClientsController {
 
   @Patch(':id')
   @Endpoint({ summary: 'Change a client, or switch it on or off; acts at once', body: ClientPatch, answer: ClientChanged, errors: [404] })
-  change(@Param('id') id: string, @Body() patch: ClientPatch): Promise<ClientChanged> {
-    return this.clients.change(id, patch);
+  change(@Param('id') id: string, @Body() patch: ClientPatch, @CalledBy() caller: Caller): Promise<ClientChanged> {
+    return this.clients.change(id, patch, caller.name);
   }
 
   @Delete(':id')
   @Endpoint({ summary: 'Take a client away with its credentials; acts at once', errors: [404] })
-  async remove(@Param('id') id: string): Promise<void> {
-    await this.clients.remove(id);
+  async remove(@Param('id') id: string, @CalledBy() caller: Caller): Promise<void> {
+    await this.clients.remove(id, caller.name);
   }
 
   @Post(':id/credentials')
@@ -48,7 +48,7 @@ export class ClientsController {
 
   @Post(':id/credentials/:credentialId/revoke')
   @Endpoint({ summary: 'Refuse a credential from now on; acts at once', answer: ClientChanged, errors: [404] })
-  revoke(@Param('id') id: string, @Param('credentialId') credentialId: string): Promise<ClientChanged> {
-    return this.clients.revoke(id, credentialId);
+  revoke(@Param('id') id: string, @Param('credentialId') credentialId: string, @CalledBy() caller: Caller): Promise<ClientChanged> {
+    return this.clients.revoke(id, credentialId, caller.name);
   }
 }

@@ -17,6 +17,7 @@ import type { Transaction } from 'sequelize';
 import { fieldProblem, notFound, problem } from '../../http/problems.js';
 import { DirectoryFeed } from '../../nodes/directory-feed.js';
 import { clientFact, credentialFact, credentialsOf, findClients, sameLookup } from '../../store/client-store.js';
+import { logClientEdit, wordsOfChange, type ClientEdit, type Described } from './log-client-edit.js';
 import { ClientRow, CredentialRow } from '../../store/models/clients.js';
 import { Store } from '../../store/store.js';
 import { slug } from '../apis/import-mapping.js';
@@ -76,44 +77,55 @@ export class ClientsService {
     };
   }
 
-  async add(input: ClientInput): Promise<ClientChanged> {
-    const row = await this.store.write(async (transaction) => {
+  async add(input: ClientInput, by: string): Promise<ClientChanged> {
+    const changes = await this.store.write(async (transaction) => {
       const id = await freeId(input.name, transaction);
       const { name, owner = '', contact = '', description = '', enabled = true, roles = [] } = input;
       const facts = { id, name, owner, contact, description, enabled, roles: JSON.stringify([...new Set(roles)]), madeAt: Date.now() };
-      return (await ClientRow.create(facts, { transaction })).get({ plain: true }) as ClientRow;
+      const edit = await logClientEdit(id, by, transaction);
+      const row = (await ClientRow.create(facts, { transaction })).get({ plain: true }) as ClientRow;
+      return edit([`${name}: added as a client`], [{ what: 'client', id, value: clientFact(row) }]);
     });
-    return this.#changed(row.id, [{ what: 'client', id: row.id, value: clientFact(row) }]);
+    return this.#changed(changes);
   }
 
-  async change(id: string, patch: ClientPatch): Promise<ClientChanged> {
+  async change(id: string, patch: ClientPatch, by: string): Promise<ClientChanged> {
     const { roles, ...rest } = patch;
-    const row = await this.store.write(async (transaction) => {
+    const changes = await this.store.write(async (transaction) => {
       const found = await ClientRow.findByPk(id, { transaction });
       if (!found) throw notFound('client');
+      const edit = await logClientEdit(id, by, transaction);
+      const before: Described = { ...(found.get({ plain: true }) as ClientRow) };
       await found.update({ ...rest, ...(roles ? { roles: JSON.stringify([...new Set(roles)]) } : {}) }, { transaction });
-      return found.get({ plain: true }) as ClientRow;
+      const row = found.get({ plain: true }) as ClientRow;
+      return edit(wordsOfChange(before, row), [{ what: 'client', id, value: clientFact(row) }]);
     });
-    return this.#changed(id, [{ what: 'client', id, value: clientFact(row) }]);
+    return this.#changed(changes);
   }
 
   /** Takes a client away with all its credentials. */
-  async remove(id: string): Promise<void> {
-    const gone = await this.store.write(async (transaction) => {
+  async remove(id: string, by: string): Promise<void> {
+    const changes = await this.store.write(async (transaction) => {
+      const found = await ClientRow.findByPk(id, { raw: true, transaction });
+      if (!found) throw notFound('client');
+      const edit = await logClientEdit(id, by, transaction);
       const credentials = await CredentialRow.findAll({ attributes: ['id'], where: { clientId: id }, raw: true, transaction });
       await CredentialRow.destroy({ where: { clientId: id }, transaction });
-      if ((await ClientRow.destroy({ where: { id }, transaction })) === 0) throw notFound('client');
-      return credentials;
+      await ClientRow.destroy({ where: { id }, transaction });
+      const gone = credentials.map((row): DirectoryChange => ({ what: 'credential', id: row.id, value: null }));
+      return edit([`${found.name}: taken away with its credentials (${credentials.length})`], [...gone, { what: 'client', id, value: null }]);
     });
-    await this.feed.tell([...gone.map((row): DirectoryChange => ({ what: 'credential', id: row.id, value: null })), { what: 'client', id, value: null }]);
+    await this.feed.tell(changes.changes);
   }
 
   async addCredential(clientId: string, input: CredentialInput, by: string): Promise<CredentialMade> {
     const made = this.#make(input);
     const id = randomBytes(8).toString('hex');
     const { kind, name } = input;
-    const { row, replaced } = await this.store.write(async (transaction) => {
-      if (!(await ClientRow.findByPk(clientId, { transaction }))) throw notFound('client');
+    const added = await this.store.write(async (transaction) => {
+      const client = await ClientRow.findByPk(clientId, { raw: true, transaction });
+      if (!client) throw notFound('client');
+      const edit = await logClientEdit(clientId, by, transaction);
       if ((await CredentialRow.count({ where: { clientId, revokedAt: null }, transaction })) >= MAX_CREDENTIALS)
         throw problem(409, 'Too many credentials', `A client has at most ${MAX_CREDENTIALS} that are not revoked. Revoke those that nobody uses.`);
       const before = await sameLookup(kind, made.lookup, transaction);
@@ -122,29 +134,33 @@ export class ClientsService {
       await CredentialRow.update({ superseded: true }, { where: { id: before.map((one) => one.id) }, transaction });
       const { lookup, digest, hint, expiresAt } = made;
       const facts = { id, clientId, kind, name, lookup, digest, hint, superseded: false, expiresAt, revokedAt: null, madeAt: Date.now(), madeBy: by };
-      return { row: (await CredentialRow.create(facts, { transaction })).get({ plain: true }) as CredentialRow, replaced: before };
+      const row = (await CredentialRow.create(facts, { transaction })).get({ plain: true }) as CredentialRow;
+      const replaced = before.map((one): DirectoryChange => ({ what: 'credential', id: one.id, value: null }));
+      const changes = await edit([`${client.name}: ${WORDS[kind]} “${name}” made`], [...replaced, { what: 'credential', id, value: credentialFact(row) }]);
+      return { row, changes };
     });
-    const changed = await this.#changed(clientId, [
-      ...replaced.map((one): DirectoryChange => ({ what: 'credential', id: one.id, value: null })),
-      { what: 'credential', id, value: credentialFact(row) },
-    ]);
-    return { ...changed, credential: this.#credentialView(row, Date.now()), secret: made.secret };
+    const changed = await this.#changed(added.changes);
+    return { ...changed, credential: this.#credentialView(added.row, Date.now()), secret: made.secret };
   }
 
   /** Refuses a credential from now on. It stays in the list, so that its use can be named. */
-  async revoke(clientId: string, id: string): Promise<ClientChanged> {
-    const row = await this.store.write(async (transaction) => {
+  async revoke(clientId: string, id: string, by: string): Promise<ClientChanged> {
+    const changes = await this.store.write(async (transaction) => {
       const found = await CredentialRow.findOne({ where: { id, clientId }, transaction });
       if (!found) throw notFound('credential');
-      if (found.revokedAt === null) await found.update({ revokedAt: Date.now() }, { transaction });
-      return found.get({ plain: true }) as CredentialRow;
+      if (found.revokedAt !== null) return { clientId, changes: found.superseded ? [] : [{ what: 'credential' as const, id, value: credentialFact(found) }] };
+      const client = await ClientRow.findByPk(clientId, { raw: true, transaction });
+      const edit = await logClientEdit(clientId, by, transaction);
+      await found.update({ revokedAt: Date.now() }, { transaction });
+      const row = found.get({ plain: true }) as CredentialRow;
+      return edit([`${client?.name ?? clientId}: ${WORDS[row.kind]} “${row.name}” revoked`], [{ what: 'credential', id, value: credentialFact(row) }]);
     });
-    return this.#changed(clientId, row.superseded ? [] : [{ what: 'credential', id, value: credentialFact(row) }]);
+    return this.#changed(changes);
   }
 
-  async #changed(id: string, changes: readonly DirectoryChange[]): Promise<ClientChanged> {
+  async #changed({ clientId, changes }: ClientEdit): Promise<ClientChanged> {
     const effect = await this.feed.tell(changes);
-    return { client: await this.view(id), effect };
+    return { client: await this.view(clientId), effect };
   }
 
   #make(input: CredentialInput): Made {
@@ -194,6 +210,13 @@ export class ClientsService {
     };
   }
 }
+
+const WORDS: Readonly<Record<CredentialKind, string>> = {
+  key: 'the key',
+  basic: 'the Basic secret',
+  certificate: 'the certificate',
+  'provider-client': 'the client of a provider',
+};
 
 const FIELDS: Readonly<Record<CredentialKind, string>> = { key: '/name', basic: '/name', certificate: '/certificate', 'provider-client': '/providerClient' };
 

@@ -16,8 +16,10 @@ import { SETTINGS, type ServerSettings } from '../../config/settings.js';
 import { readDraft, writeDraft } from '../../store/draft-store.js';
 import { Store } from '../../store/store.js';
 import { notFound, problem } from '../../http/problems.js';
-import { appendEdit, findEdit } from './change-log.js';
+import { appendEdit, findEdit } from '../../store/change-log.js';
 import { compileProblem, problemsOf } from './compile-draft.js';
+import type { DraftPart } from './draft-part.js';
+import { staleProblem } from './stale-edit.js';
 
 /** SHA-256 of the canonical JSON of a release. */
 export function hashOf(document: ReleaseDocument): string {
@@ -71,7 +73,8 @@ export class DraftService {
   ): Promise<ReleaseDocument> {
     const run = this.#last.then(async () => {
       const before = this.#document;
-      if (part && ifMatch !== null) refuseStale(before, part, ifMatch);
+      const stale = part && ifMatch !== null ? await staleProblem(before, part, ifMatch) : null;
+      if (stale) throw stale;
       const after = await edit(before);
       if (after === before) return before;
       const changes = listChanges(before, after);
@@ -80,7 +83,7 @@ export class DraftService {
       // A draft that was wrong in the same way before may be edited elsewhere, or nobody could ever mend it.
       if (wrong && !this.problems.some((known) => known.pointer === wrong.pointer && known.detail === wrong.message)) throw atPart(wrong, after, part);
       const words = diffReleases(before, after).map(({ subject, detail }) => `${subject}: ${detail}`);
-      const made = { at: Date.now(), by, words, before: this.hash, after: hashOf(after), changes, takesBack };
+      const made = { at: Date.now(), by, words, before: this.hash, after: hashOf(after), changes, takesBack, clientId: null };
       await writeDraft(this.#store, before, after, (transaction) => appendEdit(made, transaction));
       this.#document = after;
       this.#hash = made.after;
@@ -95,6 +98,8 @@ export class DraftService {
   async takeBack(number: number, by: string): Promise<void> {
     const row = await findEdit(number);
     if (!row) throw notFound('edit');
+    if (row.clientId !== null)
+      throw problem(409, 'It was an edit of a client', 'What was done to a client acted at once and is not taken back from here. Change the client instead.');
     await this.change({ by, takesBack: number }, (document) => {
       const reverted = revertChanges(document, JSON.parse(row.changes) as DocumentChange[]);
       if ('conflict' in reverted)
@@ -115,28 +120,6 @@ export interface EditFacts {
   readonly takesBack?: number | null;
 }
 
-const REVISIONS = new WeakMap<object, string>();
-
-/** The revision of a part: a hash of what it holds, made once for each. */
-export function revisionOf(part: object): string {
-  let revision = REVISIONS.get(part);
-  if (revision === undefined) REVISIONS.set(part, (revision = createHash('sha256').update(canonicalJson(part)).digest('hex').slice(0, 20)));
-  return revision;
-}
-
-/** @throws problem 412 with both revisions */
-function refuseStale(document: ReleaseDocument, { kind, id }: DraftPart, ifMatch: string): void {
-  const found = document[kind].find((item) => item.id === id);
-  const current = found ? revisionOf(found) : null;
-  if (current === ifMatch) return;
-  throw problem(
-    412,
-    'Somebody changed it meanwhile',
-    'It is not any more what you began from. Look at what is there now, then set yours over it if it is still right.',
-    [{ pointer: '', detail: `yours began from revision ${ifMatch}, there now is ${current ?? 'nothing'}` }],
-  );
-}
-
 /** Parts that are equal to those of another document become the same objects, so that nothing is written that stays. */
 function withSameParts(before: ReleaseDocument, after: ReleaseDocument): ReleaseDocument {
   const keep = <T extends { readonly id: string }>(old: readonly T[], fresh: readonly T[]): readonly T[] => {
@@ -147,12 +130,6 @@ function withSameParts(before: ReleaseDocument, after: ReleaseDocument): Release
     });
   };
   return { ...after, providers: keep(before.providers, after.providers), apis: keep(before.apis, after.apis) };
-}
-
-/** A provider or an API of the draft. */
-export interface DraftPart {
-  readonly kind: 'providers' | 'apis';
-  readonly id: string;
 }
 
 /** A mistake with its pointer as the fields of the request have it. */

@@ -23,7 +23,7 @@ import { Background } from '../../http/background.js';
 import { Endpoint } from '../../http/endpoint.js';
 import { problem } from '../../http/problems.js';
 import type { DraftChangeRow } from '../../store/models/changes.js';
-import { readEdits } from './change-log.js';
+import { readEdits } from '../../store/change-log.js';
 import { DraftService } from './draft.service.js';
 import { ReleasesService } from './releases.service.js';
 
@@ -116,7 +116,7 @@ export class ReleasesController {
   }
 
   @Get('draft/edits')
-  @Endpoint({ summary: 'Edits of the draft, newest first, and whether their chain holds', answer: EditPage })
+  @Endpoint({ summary: 'Edits of the draft and of clients, newest first, and whether their chain holds', answer: EditPage })
   async edits(@Query() { before, limit = 50 }: EditQuery): Promise<EditPage> {
     const { rows, brokenAt, more } = await readEdits(before, limit);
     return { items: rows.map(editView), brokenAt, next: more ? (rows[rows.length - 1]?.number ?? null) : null };
@@ -129,12 +129,13 @@ export class ReleasesController {
   }
 }
 
-const editView = ({ number, at, by, words, takesBack, hash }: DraftChangeRow): EditView => ({
+const editView = ({ number, at, by, words, takesBack, clientId, hash }: DraftChangeRow): EditView => ({
   number,
   at: Number(at),
   by,
   words: words === '' ? [] : words.split('\n'),
   takesBack,
+  clientId,
   hash,
 });
 

@@ -5,6 +5,7 @@ import * as tokens from './003-tokens.js';
 import * as clients from './004-clients.js';
 import * as outcomes from './005-outcomes.js';
 import * as changes from './006-changes.js';
+import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
   readonly name: string;
@@ -19,4 +20,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '004-clients', up: clients.up },
   { name: '005-outcomes', up: outcomes.up },
   { name: '006-changes', up: changes.up },
+  { name: '007-edits-of-clients', up: editsOfClients.up },
 ];

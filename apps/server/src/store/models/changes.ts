@@ -2,7 +2,7 @@ import { Column, DataType, Model, PrimaryKey, Table } from 'sequelize-typescript
 
 const TEXT = DataType.TEXT;
 
-/** One edit of the draft. Rows are chained: each has the hash of the one before it in its own. */
+/** One edit of the draft or of a client. Rows are chained: each has the hash of the one before it in its own. */
 @Table({ tableName: 'draft_changes' })
 export class DraftChangeRow extends Model {
   @PrimaryKey @Column(DataType.INTEGER) declare number: number;
@@ -10,7 +10,9 @@ export class DraftChangeRow extends Model {
   @Column(TEXT) declare by: string;
   /** What was done, in words, one line for each thing. */
   @Column(TEXT) declare words: string;
-  /** Hashes of the draft before and after. */
+  /** The client that it changed; null for an edit of the draft. */
+  @Column(TEXT) declare clientId: string | null;
+  /** Hashes of the draft, or of the client, before and after. */
   @Column(TEXT) declare before: string;
   @Column(TEXT) declare after: string;
   /** What changed, JSON. */

@@ -1,7 +1,7 @@
-import { canonicalJson, type DocumentChange } from '@virga/core';
+import { canonicalJson, type DirectoryChange, type DocumentChange } from '@virga/core';
 import { createHash } from 'node:crypto';
 import type { Transaction } from 'sequelize';
-import { DraftChangeRow } from '../../store/models/changes.js';
+import { DraftChangeRow } from './models/changes.js';
 
 /** One edit before it is written down. */
 export interface Edit {
@@ -10,21 +10,28 @@ export interface Edit {
   readonly words: readonly string[];
   readonly before: string;
   readonly after: string;
-  readonly changes: readonly DocumentChange[];
+  readonly changes: readonly DocumentChange[] | readonly DirectoryChange[];
   readonly takesBack: number | null;
+  /** The client that it changed; null for an edit of the draft. */
+  readonly clientId: string | null;
 }
 
-/** What stands before the first edit. */
-const BEGINNING = '0'.repeat(64);
+/** What stands before the first edit, and for the hash of what is not there. */
+export const BEGINNING = '0'.repeat(64);
 
 /** Lines of words that are kept of one edit. */
 const MAX_WORDS = 40;
 
 /** Hash of an edit and of all before it: a row that is changed, left out or moved breaks every one behind it. */
-function hashOfRow(previous: string, row: Pick<DraftChangeRow, 'number' | 'at' | 'by' | 'words' | 'before' | 'after' | 'changes' | 'takesBack'>): string {
-  const { number, at, by, words, before, after, changes, takesBack } = row;
+function hashOfRow(
+  previous: string,
+  row: Pick<DraftChangeRow, 'number' | 'at' | 'by' | 'words' | 'before' | 'after' | 'changes' | 'takesBack' | 'clientId'>,
+): string {
+  const { number, at, by, words, before, after, changes, takesBack, clientId } = row;
+  // Rows of before there were edits of clients have no such member in their hash.
+  const about = clientId === null ? [] : [clientId];
   return createHash('sha256')
-    .update(canonicalJson([previous, number, Number(at), by, words, before, after, changes, takesBack]))
+    .update(canonicalJson([previous, number, Number(at), by, words, before, after, changes, takesBack, ...about]))
     .digest('hex');
 }
 
@@ -42,6 +49,7 @@ export async function appendEdit(edit: Edit, transaction: Transaction): Promise<
     after: edit.after,
     changes: JSON.stringify(edit.changes),
     takesBack: edit.takesBack,
+    clientId: edit.clientId,
   };
   await DraftChangeRow.create({ ...row, hash: hashOfRow(last?.hash ?? BEGINNING, row) }, { transaction });
 }
