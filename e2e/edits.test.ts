@@ -67,6 +67,24 @@ test('who edits what somebody else has changed meanwhile is told so, and loses n
   expect([kept.headers.hidePlatform, kept.upstream]).toEqual([true, { ...upstream, responseTimeoutMs: 7000 }]);
 });
 
+test('a dialog that began before somebody else changed the API says what differs, and sets nothing until it is told to', async ({ console: page, demo }) => {
+  const id = await idOf(demo, 'apis', 'Headgates');
+  await open(page, `/apis/${id}`);
+  await page.getByRole('button', { name: 'modes' }).first().click();
+  await page.getByLabel(/every check only observes/).check();
+  await control(demo, 'PATCH', `/apis/${id}`, { version: '9.9' });
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByRole('alert')).toContainText('is now "9.9"');
+  const modes = async () => (await control<{ modes: { all: string } }>(demo, 'GET', `/apis/${id}`)).modes.all;
+  expect(await modes()).toBe('enforce');
+  await expect(dialog.getByRole('button', { name: 'set mine over it' })).toBeInViewport();
+  await dialog.getByRole('button', { name: 'set mine over it' }).click();
+  await expect(dialog).toBeHidden();
+  const { version } = await control<{ version: string }>(demo, 'GET', `/apis/${id}`);
+  expect([await modes(), version]).toEqual(['observe', '9.9']);
+});
+
 test('the bench holds a token and a key against an operation that asks for both', async ({ console: page, demo }) => {
   const id = await idOf(demo, 'apis', 'Meter readings');
   const { schemes } = await control<{ schemes: { name: string; type: string }[] }>(demo, 'GET', `/apis/${id}`);

@@ -1,16 +1,9 @@
 import { takesTokens, type SchemeType } from '@virga/core';
-import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
-import type { AccessDto, AlternativeDto, ApiView, OperationView, RequirementDto } from '@virga/protocol';
+import type { AccessDto, AlternativeDto, ApiView, RequirementDto } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { api as control } from '../../client/api';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
+import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';
 
 const PROOFS: Readonly<Record<SchemeType, string>> = {
   oauth2: 'a token',
@@ -25,77 +18,46 @@ const PROOFS: Readonly<Record<SchemeType, string>> = {
 type Kind = 'inherit' | 'public' | 'required';
 
 /** Says who may call: for the API by default, or for chosen operations. */
-export function AccessDialog({
-  api,
-  operations,
-  onClose,
-}: {
-  readonly api: ApiView;
-  readonly operations: readonly OperationView[] | null;
-  readonly onClose: () => void;
-}) {
-  const before = operations === null ? api.access : operations.length === 1 ? (operations[0]?.access ?? null) : null;
+export function AccessDialog(subject: RuleSubject) {
+  const { api, operations, onClose } = subject;
+  const before = operations === null ? api.access : (onlyOne(subject)?.access ?? null);
   const [kind, setKind] = useState<Kind | null>(before === null ? (operations?.length === 1 ? 'inherit' : null) : before.kind === 'open' ? null : before.kind);
   const [alternatives, setAlternatives] = useState<AlternativeDto[]>(() =>
     before?.alternatives && before.alternatives.length > 0 ? before.alternatives : [{ schemes: [freshRequirement(api)] }],
   );
-  const client = useQueryClient();
-  const save = useMutation({
-    mutationFn: () => {
-      const access: AccessDto | null = kind === 'inherit' ? null : kind === 'public' ? { kind: 'public' } : { kind: 'required', alternatives };
-      return operations === null
-        ? control.patch(`/apis/${api.id}`, { access })
-        : control.patch(`/apis/${api.id}/operations`, { ids: operations.map((item) => item.id), access });
-    },
-    onSuccess: async () => {
-      await client.invalidateQueries();
-      onClose();
-    },
-  });
-  const title =
-    operations === null
-      ? `Who may call ${api.name} by default`
-      : operations.length === 1
-        ? `Who may call ${operations[0]?.method} ${operations[0]?.path}`
-        : `Who may call these ${operations.length} operations`;
+  const access: AccessDto | null = kind === 'required' ? { kind, alternatives } : kind === 'public' ? { kind } : null;
   const noScheme = api.schemes.length === 0;
   return (
-    <Dialog open onClose={onClose}>
-      <DialogTitle style={{ overflowWrap: 'anywhere' }}>{title}</DialogTitle>
-      <DialogContent className="stack">
-        <div className="stack" role="radiogroup" aria-label="Who may call" style={{ gap: 6 }}>
-          {operations !== null && (
-            <label className="check">
-              <input type="radio" name="kind" checked={kind === 'inherit'} onChange={() => setKind('inherit')} /> as the API says
-            </label>
+    <RuleDialog
+      subject={subject}
+      title={`Who may call ${subjectWords(subject)}${operations === null ? ' by default' : ''}`}
+      patch={kind === null ? null : { access }}
+    >
+      <div className="stack" role="radiogroup" aria-label="Who may call" style={{ gap: 6 }}>
+        {operations !== null && (
+          <label className="check">
+            <input type="radio" name="kind" checked={kind === 'inherit'} onChange={() => setKind('inherit')} /> as the API says
+          </label>
+        )}
+        <label className="check">
+          <input type="radio" name="kind" checked={kind === 'public'} onChange={() => setKind('public')} /> anyone: this is meant to be public
+        </label>
+        <label className="check">
+          <input type="radio" name="kind" checked={kind === 'required'} onChange={() => setKind('required')} disabled={noScheme} /> whoever proves who calls
+          {noScheme && (
+            <span className="quiet">
+              {' '}
+              (the API has no security scheme;{' '}
+              <Link to={`/apis/${api.id}/access`} onClick={onClose}>
+                add one
+              </Link>{' '}
+              first)
+            </span>
           )}
-          <label className="check">
-            <input type="radio" name="kind" checked={kind === 'public'} onChange={() => setKind('public')} /> anyone: this is meant to be public
-          </label>
-          <label className="check">
-            <input type="radio" name="kind" checked={kind === 'required'} onChange={() => setKind('required')} disabled={noScheme} /> whoever proves who calls
-            {noScheme && (
-              <span className="quiet">
-                {' '}
-                (the API has no security scheme;{' '}
-                <Link to={`/apis/${api.id}/access`} onClick={onClose}>
-                  add one
-                </Link>{' '}
-                first)
-              </span>
-            )}
-          </label>
-        </div>
-        {kind === 'required' && <Alternatives api={api} value={alternatives} onChange={setAlternatives} />}
-        <ProblemNotice error={save.error} />
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Leave it</Button>
-        <Button variant="contained" disabled={kind === null || save.isPending} onClick={() => save.mutate()}>
-          Set in the draft
-        </Button>
-      </DialogActions>
-    </Dialog>
+        </label>
+      </div>
+      {kind === 'required' && <Alternatives api={api} value={alternatives} onChange={setAlternatives} />}
+    </RuleDialog>
   );
 }
 

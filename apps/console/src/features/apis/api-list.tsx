@@ -1,13 +1,59 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import type { ApiSummary } from '@virga/protocol';
 import { Link, useSearchParams } from 'react-router';
-import { listKeys } from '../../parts/list-keys';
+import { DataTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
 import { apisQuery } from './queries';
 
 const STATES = { same: 'live', changed: 'changed, not published', new: 'not published yet' } as const;
+
+const COLUMNS: readonly Column<ApiSummary>[] = [
+  {
+    head: 'Name',
+    cell: (item, open) => (
+      <>
+        {open(item.name)} <span className="quiet">{item.version}</span>
+      </>
+    ),
+  },
+  { head: 'At', className: 'mono', cell: (item) => item.basePath || '/' },
+  { head: 'Upstream', className: 'mono hide-narrow', cell: (item) => item.upstreamUrl.replace(/^https?:\/\//, '') },
+  {
+    head: 'State',
+    cell: (item) => (
+      <span className={item.state === 'same' ? '' : 'ochre'}>
+        {item.enabled ? '' : 'switched off, '}
+        {STATES[item.state]}
+      </span>
+    ),
+  },
+  { head: 'operations', className: 'number', cell: (item) => count(item.operationCount) },
+  {
+    head: 'Who may call',
+    cell: (item) => (
+      <>
+        {item.openCount > 0 ? (
+          <span className="rust">
+            <Mark kind="refused" word="nobody decided" /> {count(item.openCount)} open to anyone
+          </span>
+        ) : (
+          <span className="quiet">{item.publicCount > 0 ? `${item.publicCount} said public` : 'proof everywhere'}</span>
+        )}
+        {item.observedCount > 0 && (
+          <span className="ochre">
+            {' '}
+            <Mark kind="would-refuse" word="only observing" /> {count(item.observedCount)} only observe
+          </span>
+        )}
+      </>
+    ),
+  },
+  { head: '24 h', className: 'number', cell: (item) => count(item.requests) },
+  { head: 'stopped', className: 'number', cell: (item) => (item.requests === 0 ? '' : `${((item.refused / item.requests) * 100).toFixed(1)} %`) },
+];
 
 /** All APIs of the draft. */
 export function ApiListScreen() {
@@ -46,58 +92,7 @@ export function ApiListScreen() {
           <Link to="/apis/new">Bring the first one in</Link>
         </div>
       )}
-      {data && data.items.length > 0 && (
-        <table className="list" onKeyDown={listKeys}>
-          <thead>
-            <tr>
-              <th>Name</th>
-              <th>At</th>
-              <th className="hide-narrow">Upstream</th>
-              <th>State</th>
-              <th className="number">operations</th>
-              <th>Who may call</th>
-              <th className="number">24 h</th>
-              <th className="number">stopped</th>
-            </tr>
-          </thead>
-          <tbody>
-            {items.map((item, index) => (
-              <tr key={item.id} className="can-open">
-                <td>
-                  <Link to={`/apis/${item.id}`} className="row-link" data-row={index}>
-                    {item.name}
-                  </Link>{' '}
-                  <span className="quiet">{item.version}</span>
-                </td>
-                <td className="mono">{item.basePath || '/'}</td>
-                <td className="mono hide-narrow">{item.upstreamUrl.replace(/^https?:\/\//, '')}</td>
-                <td className={item.state === 'same' ? '' : 'ochre'}>
-                  {item.enabled ? '' : 'switched off, '}
-                  {STATES[item.state]}
-                </td>
-                <td className="number">{count(item.operationCount)}</td>
-                <td>
-                  {item.openCount > 0 ? (
-                    <span className="rust">
-                      <Mark kind="refused" word="nobody decided" /> {count(item.openCount)} open to anyone
-                    </span>
-                  ) : (
-                    <span className="quiet">{item.publicCount > 0 ? `${item.publicCount} said public` : 'proof everywhere'}</span>
-                  )}
-                  {item.observedCount > 0 && (
-                    <span className="ochre">
-                      {' '}
-                      <Mark kind="would-refuse" word="only observing" /> {count(item.observedCount)} only observe
-                    </span>
-                  )}
-                </td>
-                <td className="number">{count(item.requests)}</td>
-                <td className="number">{item.requests === 0 ? '' : `${((item.refused / item.requests) * 100).toFixed(1)} %`}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      {data && data.items.length > 0 && <DataTable items={items} columns={COLUMNS} to={(item) => `/apis/${item.id}`} />}
       {data && data.items.length > 0 && items.length === 0 && <p className="quiet">No API has “{filter}” in its name, path or upstream.</p>}
     </>
   );

@@ -1,74 +1,42 @@
 import { MODED_CHECKS, STEP_NAMES, type CheckMode, type ModedCheck } from '@virga/core';
-import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
 import type { ApiView, ModesDto, OperationView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { api as control, withQuery } from '../../client/api';
+import { withQuery } from '../../client/api';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
+import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';
 
 const ENFORCED: ModesDto = { all: 'enforce', checks: {} };
 
 /** Says what refuses and what only observes: for the API, or for chosen operations. With what enforcing would have refused, before it is switched. */
-export function ModesDialog({
-  api,
-  operations,
-  onClose,
-}: {
-  readonly api: ApiView;
-  readonly operations: readonly OperationView[] | null;
-  readonly onClose: () => void;
-}) {
-  const before = operations === null ? api.modes : operations.length === 1 ? (operations[0]?.modes ?? null) : null;
+export function ModesDialog(subject: RuleSubject) {
+  const { api, operations } = subject;
+  const before = operations === null ? api.modes : (onlyOne(subject)?.modes ?? null);
   const [modes, setModes] = useState<ModesDto | null>(before);
-  const client = useQueryClient();
-  const save = useMutation({
-    mutationFn: () =>
-      operations === null
-        ? control.patch(`/apis/${api.id}`, { modes: modes ?? ENFORCED })
-        : control.patch(`/apis/${api.id}/operations`, { ids: operations.map((item) => item.id), modes }),
-    onSuccess: async () => {
-      await client.invalidateQueries();
-      onClose();
-    },
-  });
-  const one = operations?.length === 1 ? operations[0] : null;
-  const of = operations === null ? api.name : one ? `${one.method} ${one.path}` : `these ${operations.length} operations`;
   return (
-    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
-      <DialogTitle style={{ overflowWrap: 'anywhere' }}>What refuses, and what only observes: {of}</DialogTitle>
-      <DialogContent className="stack">
-        <Counted api={api} operations={operations} />
-        <div className="stack" role="radiogroup" aria-label="Mode of all checks" style={{ gap: 6 }}>
-          {operations !== null && (
-            <label className="check">
-              <input type="radio" name="all" checked={modes === null} onChange={() => setModes(null)} /> as the API says
-            </label>
-          )}
+    <RuleDialog
+      subject={subject}
+      title={`What refuses, and what only observes: ${subjectWords(subject)}`}
+      patch={{ modes: operations === null ? (modes ?? ENFORCED) : modes }}
+    >
+      <Counted api={api} operations={operations} />
+      <div className="stack" role="radiogroup" aria-label="Mode of all checks" style={{ gap: 6 }}>
+        {operations !== null && (
           <label className="check">
-            <input type="radio" name="all" checked={modes?.all === 'enforce'} onChange={() => setModes({ all: 'enforce', checks: {} })} /> every check refuses
+            <input type="radio" name="all" checked={modes === null} onChange={() => setModes(null)} /> as the API says
           </label>
-          <label className="check">
-            <input type="radio" name="all" checked={modes?.all === 'observe'} onChange={() => setModes({ all: 'observe', checks: {} })} /> every check only
-            observes: whoever it would refuse gets in, and is counted
-          </label>
-        </div>
-        {modes && <Single modes={modes} onChange={setModes} />}
-        <ProblemNotice error={save.error} />
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Leave it</Button>
-        <Button variant="contained" disabled={save.isPending} onClick={() => save.mutate()}>
-          Set in the draft
-        </Button>
-      </DialogActions>
-    </Dialog>
+        )}
+        <label className="check">
+          <input type="radio" name="all" checked={modes?.all === 'enforce'} onChange={() => setModes({ all: 'enforce', checks: {} })} /> every check refuses
+        </label>
+        <label className="check">
+          <input type="radio" name="all" checked={modes?.all === 'observe'} onChange={() => setModes({ all: 'observe', checks: {} })} /> every check only
+          observes: whoever it would refuse gets in, and is counted
+        </label>
+      </div>
+      {modes && <Single modes={modes} onChange={setModes} />}
+    </RuleDialog>
   );
 }
 

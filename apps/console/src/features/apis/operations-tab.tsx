@@ -2,19 +2,16 @@ import { useQuery } from '@tanstack/react-query';
 import type { ApiView, OperationView } from '@virga/protocol';
 import { useContext, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
+import { LongTable, type Column } from '../../parts/data-table';
 import { Mark, type MarkKind } from '../../parts/mark';
 import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
-import { VirtualList } from '../../parts/virtual-list';
 import { ProbeContext } from '../probe/probe-state';
 import { AccessDialog } from './access-dialog';
 import { ModesDialog } from './modes-dialog';
 import { operationPath, operationsQuery } from './queries';
 import { TokenDialog } from './token-dialog';
-
-/** Where a rule was set is left out on narrow screens; the row’s link says it. */
-const COLUMNS = '20px minmax(120px, 8fr) minmax(90px, 5fr) var(--set-at) 34px 38px 40px 44px 52px 40px';
 
 /** All operations and who may call them: select many, set at once, see where each value comes from. */
 export function OperationsTab({ api }: { readonly api: ApiView }) {
@@ -128,69 +125,77 @@ function Table({
   readonly onSet: (item: OperationView) => void;
 }) {
   const probe = useContext(ProbeContext);
-  return (
-    <>
-      <div className="vhead" style={{ gridTemplateColumns: COLUMNS }}>
+  const markAt = (index: number) => (item: OperationView) => {
+    const mark = marks(item)[index];
+    return mark && <Mark kind={mark} />;
+  };
+  const columns: readonly Column<OperationView>[] = [
+    {
+      head: (
         <input
           type="checkbox"
           aria-label="Select all shown"
           checked={items.length > 0 && items.every((item) => chosen.has(item.id))}
           onChange={(event) => onToggleAll(event.target.checked)}
         />
-        <span>Operation</span>
-        <span>Who may call</span>
-        <span className="clip">Set at</span>
-        <span className="centre">Cred</span>
-        <span className="centre">Token</span>
-        <span className="centre">Rights</span>
-        <span className="number">24 h</span>
-        <span className="number">stopped</span>
-        <span />
-      </div>
-      <VirtualList
-        items={items}
-        label="Operations"
-        columns={COLUMNS}
-        height={(all) => `min(${all + 4}px, calc(100vh - 330px))`}
-        row={(item) => ({
-          className: chosen.has(item.id) ? 'chosen' : '',
-          to: operationPath(api.id, item.id),
-          name: `${item.method} ${item.path}${item.summary ? ` (${item.summary})` : ''}: ${wordsOf(item)}; set at ${placeOf(item)}`,
-          onKey: (event) => {
-            if (event.key !== ' ') return;
-            event.preventDefault();
-            onToggle(item.id);
-          },
-          cells: (
-            <>
-              <input type="checkbox" aria-label={`Select ${item.method} ${item.path}`} checked={chosen.has(item.id)} onChange={() => onToggle(item.id)} />
-              <span className="clip">
-                <Call method={item.method} path={item.path} />
-              </span>
-              <span className="clip">
-                {item.unmet.length > 0 && <b className="rust">nobody gets in </b>}
-                <button className={WHO_CLASS[item.effective]} onClick={() => onSet(item)} title="Say who may call">
-                  {item.who}
-                </button>
-                {item.liveWho !== null && <span className="ochre">, not published</span>}
-                {item.tokenWords !== '' && <span className="quiet small">, {item.tokenWords}</span>}
-              </span>
-              <span className="quiet small clip">{placeOf(item)}</span>
-              {marks(item).map((mark, index) => (
-                <span key={index} className="centre">
-                  <Mark kind={mark} />
-                </span>
-              ))}
-              <span className="number">{count(item.requests)}</span>
-              <span className="number">{item.requests === 0 ? '' : `${((item.refused / item.requests) * 100).toFixed(1)} %`}</span>
-              <button className="link small" onClick={() => probe.compose({ method: item.method, target: api.basePath + item.path })}>
-                probe
-              </button>
-            </>
-          ),
-        })}
-      />
-    </>
+      ),
+      width: '20px',
+      cell: (item) => (
+        <input type="checkbox" aria-label={`Select ${item.method} ${item.path}`} checked={chosen.has(item.id)} onChange={() => onToggle(item.id)} />
+      ),
+    },
+    { head: 'Operation', width: 'minmax(120px, 8fr)', className: 'clip', cell: (item) => <Call method={item.method} path={item.path} /> },
+    {
+      head: 'Who may call',
+      width: 'minmax(90px, 5fr)',
+      className: 'clip',
+      cell: (item) => (
+        <>
+          {item.unmet.length > 0 && <b className="rust">nobody gets in </b>}
+          <button className={WHO_CLASS[item.effective]} onClick={() => onSet(item)} title="Say who may call">
+            {item.who}
+          </button>
+          {item.liveWho !== null && <span className="ochre">, not published</span>}
+          {item.tokenWords !== '' && <span className="quiet small">, {item.tokenWords}</span>}
+        </>
+      ),
+    },
+    // Left out on narrow screens; the row’s link says it.
+    { head: 'Set at', width: 'var(--set-at)', className: 'clip', cell: (item) => <span className="quiet small">{placeOf(item)}</span> },
+    { head: 'Cred', width: '34px', className: 'centre', cell: markAt(0) },
+    { head: 'Token', width: '38px', className: 'centre', cell: markAt(1) },
+    { head: 'Rights', width: '40px', className: 'centre', cell: markAt(2) },
+    { head: '24 h', width: '44px', className: 'number', cell: (item) => count(item.requests) },
+    {
+      head: 'stopped',
+      width: '52px',
+      className: 'number',
+      cell: (item) => (item.requests === 0 ? '' : `${((item.refused / item.requests) * 100).toFixed(1)} %`),
+    },
+    {
+      width: '40px',
+      cell: (item) => (
+        <button className="link small" onClick={() => probe.compose({ method: item.method, target: api.basePath + item.path })}>
+          probe
+        </button>
+      ),
+    },
+  ];
+  return (
+    <LongTable
+      items={items}
+      label="Operations"
+      columns={columns}
+      rowClass={(item) => (chosen.has(item.id) ? 'chosen' : '')}
+      to={(item) => operationPath(api.id, item.id)}
+      name={(item) => `${item.method} ${item.path}${item.summary ? ` (${item.summary})` : ''}: ${wordsOf(item)}; set at ${placeOf(item)}`}
+      onKey={(item, event) => {
+        if (event.key !== ' ') return;
+        event.preventDefault();
+        onToggle(item.id);
+      }}
+      height={(all) => `min(${all + 4}px, calc(100vh - 330px))`}
+    />
   );
 }
 

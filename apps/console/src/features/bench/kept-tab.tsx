@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useContext, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../client/api';
+import { DataTable } from '../../parts/data-table';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago } from '../../parts/time';
 import { BenchContext } from './bench-state';
@@ -66,17 +67,23 @@ export function KeptTab() {
         </div>
       )}
       {data && data.items.length > 0 && (
-        <table className="list">
-          <tbody>
-            {data.items.map((item) => (
-              <tr key={item.id}>
-                <td>
+        <DataTable
+          items={data.items}
+          columns={[
+            {
+              cell: (item) => (
+                <>
                   <b>{item.name}</b>
                   <div className="quiet small">
                     {item.text.length} characters without signature, kept <Ago at={item.savedAt} />
                   </div>
-                </td>
-                <td style={{ textAlign: 'right' }} className="small">
+                </>
+              ),
+            },
+            {
+              className: 'number small',
+              cell: (item) => (
+                <>
                   <button
                     className="link"
                     onClick={() => {
@@ -98,11 +105,11 @@ export function KeptTab() {
                   <button className="link rust" onClick={() => forget.mutate(item.id)}>
                     forget
                   </button>
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+                </>
+              ),
+            },
+          ]}
+        />
       )}
     </>
   );

@@ -3,14 +3,40 @@ import { useInfiniteQuery } from '@tanstack/react-query';
 import type { ClientSummary } from '@virga/protocol';
 import { useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
+import { LongTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago, count } from '../../parts/time';
-import { VirtualList } from '../../parts/virtual-list';
 import { AddClient } from './client-form';
 import { clientsQuery } from './queries';
 
-const COLUMNS = '20px minmax(140px, 4fr) minmax(100px, 3fr) minmax(160px, 4fr) minmax(80px, 2fr) 84px';
+const COLUMNS: readonly Column<ClientSummary>[] = [
+  { width: '20px', cell: (item) => <Mark kind={item.enabled ? 'passed' : 'refused'} word={item.enabled ? 'on' : 'switched off'} /> },
+  {
+    head: 'Name',
+    width: 'minmax(140px, 4fr)',
+    className: 'clip',
+    cell: (item) => (
+      <>
+        <b>{item.name}</b>
+        {!item.enabled && <span className="ochre"> switched off</span>}
+      </>
+    ),
+  },
+  { head: 'Owner', width: 'minmax(100px, 3fr)', className: 'clip', cell: (item) => item.owner || <span className="quiet">nobody named</span> },
+  { head: 'Proves itself by', width: 'minmax(160px, 4fr)', className: 'clip', cell: (item) => proofWords(item) || <span className="quiet">nothing yet</span> },
+  { head: 'Roles', width: 'minmax(80px, 2fr)', className: 'clip', cell: (item) => <span className="mono small">{item.roles.join(', ')}</span> },
+  {
+    head: 'Added',
+    width: '84px',
+    className: 'clip',
+    cell: (item) => (
+      <span className="small">
+        <Ago at={item.madeAt} />
+      </span>
+    ),
+  },
+];
 
 /** All clients: who may call with keys, secrets, certificates, or as a client of a provider. */
 export function ClientListScreen() {
@@ -56,49 +82,18 @@ export function ClientListScreen() {
           )}
         </div>
       )}
-      {items.length > 0 && <Rows items={items} more={clients.hasNextPage ? () => void clients.fetchNextPage() : null} />}
+      {items.length > 0 && (
+        <LongTable
+          items={items}
+          label="Clients"
+          columns={COLUMNS}
+          to={(item) => `/clients/${item.id}`}
+          name={(item) => `${item.name}, ${item.enabled ? proofWords(item) : 'switched off'}`}
+          height={(all) => `min(${all + 4}px, calc(100vh - 220px))`}
+          onEnd={clients.hasNextPage ? () => void clients.fetchNextPage() : null}
+        />
+      )}
       {adding && <AddClient onClose={() => setAdding(false)} onDone={(id) => void navigate(`/clients/${id}`)} />}
-    </>
-  );
-}
-
-function Rows({ items, more }: { readonly items: readonly ClientSummary[]; readonly more: (() => void) | null }) {
-  return (
-    <>
-      <div className="vhead" style={{ gridTemplateColumns: COLUMNS }}>
-        <span />
-        <span>Name</span>
-        <span>Owner</span>
-        <span>Proves itself by</span>
-        <span>Roles</span>
-        <span>Added</span>
-      </div>
-      <VirtualList
-        items={items}
-        label="Clients"
-        columns={COLUMNS}
-        height={(all) => `min(${all + 4}px, calc(100vh - 220px))`}
-        onEnd={more}
-        row={(item) => ({
-          to: `/clients/${item.id}`,
-          name: `${item.name}, ${item.enabled ? proofWords(item) : 'switched off'}`,
-          cells: (
-            <>
-              <Mark kind={item.enabled ? 'passed' : 'refused'} word={item.enabled ? 'on' : 'switched off'} />
-              <span className="clip">
-                <b>{item.name}</b>
-                {!item.enabled && <span className="ochre"> switched off</span>}
-              </span>
-              <span className="clip">{item.owner || <span className="quiet">nobody named</span>}</span>
-              <span className="clip">{proofWords(item) || <span className="quiet">nothing yet</span>}</span>
-              <span className="clip mono small">{item.roles.join(', ')}</span>
-              <span className="small clip">
-                <Ago at={item.madeAt} />
-              </span>
-            </>
-          ),
-        })}
-      />
     </>
   );
 }

@@ -4,6 +4,7 @@ import type { ClientView, CredentialView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
 import { Confirm } from '../../parts/confirm';
+import { DataTable } from '../../parts/data-table';
 import { Copyable } from '../../parts/copy';
 import { Mark, type MarkKind } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
@@ -75,6 +76,16 @@ const KINDS: Readonly<Record<CredentialView['kind'], string>> = {
 };
 const MARKS: Readonly<Record<CredentialView['state'], MarkKind>> = { good: 'passed', expired: 'skipped', revoked: 'refused' };
 
+function Ends({ credential: { revokedAt, expiresAt } }: { readonly credential: CredentialView }) {
+  if (revokedAt !== null)
+    return (
+      <>
+        revoked <Ago at={revokedAt} />
+      </>
+    );
+  return expiresAt === null ? 'never' : <Ago at={expiresAt} />;
+}
+
 function Credentials({ client }: { readonly client: ClientView }) {
   const [ending, setEnding] = useState<CredentialView | null>(null);
   const revoke = useClientChange(revokeCredential(client.id));
@@ -84,54 +95,41 @@ function Credentials({ client }: { readonly client: ClientView }) {
       {client.credentials.length === 0 && <p className="quiet">Nothing yet: it cannot call anything that asks who calls.</p>}
       <ProblemNotice error={revoke.error} />
       {client.credentials.length > 0 && (
-        <table className="list">
-          <thead>
-            <tr>
-              <th />
-              <th>What</th>
-              <th>Known by</th>
-              <th>Ends</th>
-              <th>Made</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {client.credentials.map((one) => (
-              <tr key={one.id} className={one.state === 'good' ? '' : 'quiet'}>
-                <td>
-                  <Mark kind={MARKS[one.state]} word={one.state} />
-                </td>
-                <td>
+        <DataTable
+          items={client.credentials}
+          rowClass={(one) => (one.state === 'good' ? '' : 'quiet')}
+          columns={[
+            { cell: (one) => <Mark kind={MARKS[one.state]} word={one.state} /> },
+            {
+              head: 'What',
+              cell: (one) => (
+                <>
                   <b>{one.name}</b> <span className="quiet small">{KINDS[one.kind]}</span>
-                </td>
-                <td className="mono small" style={one.kind === 'key' ? { whiteSpace: 'nowrap' } : { overflowWrap: 'anywhere' }}>
-                  {one.kind === 'key' ? `${one.hint}…` : one.hint}
-                </td>
-                <td className="small">
-                  {one.revokedAt !== null ? (
-                    <>
-                      revoked <Ago at={one.revokedAt} />
-                    </>
-                  ) : one.expiresAt === null ? (
-                    'never'
-                  ) : (
-                    <Ago at={one.expiresAt} />
-                  )}
-                </td>
-                <td className="small">
+                </>
+              ),
+            },
+            { head: 'Known by', className: 'mono small breaks', cell: (one) => (one.kind === 'key' ? <span className="whole">{one.hint}…</span> : one.hint) },
+            { head: 'Ends', className: 'small', cell: (one) => <Ends credential={one} /> },
+            {
+              head: 'Made',
+              className: 'small',
+              cell: (one) => (
+                <>
                   <Ago at={one.madeAt} />, {one.madeBy}
-                </td>
-                <td style={{ textAlign: 'right' }}>
-                  {one.state !== 'revoked' && (
-                    <button className="link rust" onClick={() => setEnding(one)}>
-                      revoke
-                    </button>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+                </>
+              ),
+            },
+            {
+              className: 'number',
+              cell: (one) =>
+                one.state !== 'revoked' && (
+                  <button className="link rust" onClick={() => setEnding(one)}>
+                    revoke
+                  </button>
+                ),
+            },
+          ]}
+        />
       )}
       {ending && (
         <Confirm

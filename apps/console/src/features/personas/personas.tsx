@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { api } from '../../client/api';
 import { Confirm } from '../../parts/confirm';
+import { DataTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago } from '../../parts/time';
@@ -13,6 +14,58 @@ import { personasQuery } from './queries';
 import { useSignIn } from './use-sign-in';
 
 const GRANTS = { client_credentials: 'client credentials', authorization_code: 'authorization code with PKCE' } as const;
+
+const FACTS: readonly Column<PersonaView>[] = [
+  {
+    head: 'Name',
+    cell: (item) => (
+      <>
+        <Link to={`?edit=${item.id}`} style={{ fontWeight: 700, textDecoration: 'none' }}>
+          {item.name}
+        </Link>
+        <div className="quiet small">{GRANTS[item.grant]}</div>
+      </>
+    ),
+  },
+  {
+    head: 'Provider and client',
+    cell: (item) => (
+      <>
+        {item.providerName}
+        <div className="mono small">{item.clientId}</div>
+      </>
+    ),
+  },
+  {
+    head: 'Asks for',
+    cell: (item) => (
+      <>
+        <span className="mono small">{item.scopes.join(' ') || 'no scope'}</span>
+        <div className="mono small quiet breaks">{item.resource || 'no resource'}</div>
+      </>
+    ),
+  },
+  { head: 'Token', cell: (item) => <TokenState token={item.token} /> },
+];
+
+function TokenState({ token }: { readonly token: PersonaView['token'] }) {
+  if (token.state !== 'ready')
+    return (
+      <>
+        <Mark kind="skipped" word={token.state} /> {token.state}
+      </>
+    );
+  return (
+    <>
+      <Mark kind="passed" word="ready" /> ready
+      {token.expiresAt !== null && (
+        <>
+          , expires <Ago at={token.expiresAt} />
+        </>
+      )}
+    </>
+  );
+}
 
 /** Saved ways of getting a token, for the probe. */
 export function Personas() {
@@ -31,6 +84,35 @@ export function Personas() {
   const get = useMutation({ mutationFn: (id: string) => api.post(`/personas/${id}/token`), onSettled: refetch });
   const forget = useMutation({ mutationFn: (id: string) => api.remove(`/personas/${id}/token`), onSettled: refetch });
   const signIn = useSignIn();
+  const columns: readonly Column<PersonaView>[] = [
+    ...FACTS,
+    {
+      cell: (item) => (
+        <span className="row wrap">
+          {item.grant === 'authorization_code' ? (
+            <button className="link" onClick={() => void signIn.start(item.id)}>
+              sign in
+            </button>
+          ) : (
+            <button className="link" onClick={() => get.mutate(item.id)}>
+              get a token
+            </button>
+          )}
+          {item.token.state !== 'none' && (
+            <button className="link" onClick={() => forget.mutate(item.id)}>
+              forget it
+            </button>
+          )}
+          <Link to={`?edit=${item.id}`} aria-label={`Change ${item.name}`}>
+            change
+          </Link>
+          <button className="link rust" onClick={() => setRemoving(item)}>
+            delete
+          </button>
+        </span>
+      ),
+    },
+  ];
   return (
     <>
       <div className="page-head">
@@ -52,81 +134,7 @@ export function Personas() {
           </p>
         </div>
       )}
-      {data && data.items.length > 0 && (
-        <table className="list">
-          <thead>
-            <tr>
-              <th>Name</th>
-              <th>Provider and client</th>
-              <th>Asks for</th>
-              <th>Token</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {data.items.map((item) => (
-              <tr key={item.id}>
-                <td>
-                  <Link to={`?edit=${item.id}`} style={{ fontWeight: 700, textDecoration: 'none' }}>
-                    {item.name}
-                  </Link>
-                  <div className="quiet small">{GRANTS[item.grant]}</div>
-                </td>
-                <td>
-                  {item.providerName}
-                  <div className="mono small">{item.clientId}</div>
-                </td>
-                <td>
-                  <span className="mono small">{item.scopes.join(' ') || 'no scope'}</span>
-                  <div className="mono small quiet" style={{ overflowWrap: 'anywhere' }}>
-                    {item.resource || 'no resource'}
-                  </div>
-                </td>
-                <td>
-                  {item.token.state === 'ready' ? (
-                    <>
-                      <Mark kind="passed" word="ready" /> ready
-                      {item.token.expiresAt !== null && (
-                        <>
-                          , expires <Ago at={item.token.expiresAt} />
-                        </>
-                      )}
-                    </>
-                  ) : (
-                    <>
-                      <Mark kind="skipped" word={item.token.state} /> {item.token.state}
-                    </>
-                  )}
-                </td>
-                <td>
-                  <span className="row wrap">
-                    {item.grant === 'authorization_code' ? (
-                      <button className="link" onClick={() => void signIn.start(item.id)}>
-                        sign in
-                      </button>
-                    ) : (
-                      <button className="link" onClick={() => get.mutate(item.id)}>
-                        get a token
-                      </button>
-                    )}
-                    {item.token.state !== 'none' && (
-                      <button className="link" onClick={() => forget.mutate(item.id)}>
-                        forget it
-                      </button>
-                    )}
-                    <Link to={`?edit=${item.id}`} aria-label={`Change ${item.name}`}>
-                      change
-                    </Link>
-                    <button className="link rust" onClick={() => setRemoving(item)}>
-                      delete
-                    </button>
-                  </span>
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      {data && data.items.length > 0 && <DataTable items={data.items} columns={columns} />}
       {editing && <PersonaDialog persona={editing === 'new' ? null : editing} onClose={() => setQuery({}, { replace: true })} />}
       {removing && (
         <Confirm title={`Delete ${removing.name}`} action="Delete it" onNo={() => setRemoving(null)} onYes={() => remove.mutate(removing.id)}>

@@ -2,10 +2,26 @@ import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
 import type { ProviderView } from '@virga/protocol';
 import { Link } from 'react-router';
-import { listKeys } from '../../parts/list-keys';
+import { DataTable, type Column } from '../../parts/data-table';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { ProviderState } from './provider-state';
 import { providersQuery } from './queries';
+
+const COLUMNS: readonly Column<ProviderView>[] = [
+  {
+    head: 'Name',
+    cell: (item, open) => (
+      <>
+        {open(item.name)}
+        {item.change !== 'same' && <div className="ochre small">{item.change === 'new' ? 'not published yet' : 'changed, not published'}</div>}
+      </>
+    ),
+  },
+  { head: 'Issuer', className: 'mono breaks', cell: (item) => item.issuer },
+  { head: 'State', cell: (item) => <ProviderState provider={item} /> },
+  { head: 'Proved by', cell: (item) => provedBy(item) },
+  { head: 'Meets', className: 'small', cell: (item) => (item.usedBy.length === 0 ? <span className="quiet">nothing yet</span> : item.usedBy.join('; ')) },
+];
 
 /** All identity providers of the draft. */
 export function ProviderListScreen() {
@@ -29,39 +45,7 @@ export function ProviderListScreen() {
           <Link to="/providers/new">Trust the first one</Link>
         </div>
       )}
-      {data && data.items.length > 0 && (
-        <table className="list" onKeyDown={listKeys}>
-          <thead>
-            <tr>
-              <th>Name</th>
-              <th>Issuer</th>
-              <th>State</th>
-              <th>Proved by</th>
-              <th>Meets</th>
-            </tr>
-          </thead>
-          <tbody>
-            {data.items.map((item, index) => (
-              <tr key={item.id} className="can-open">
-                <td>
-                  <Link to={`/providers/${item.id}`} className="row-link" data-row={index}>
-                    {item.name}
-                  </Link>
-                  {item.change !== 'same' && <div className="ochre small">{item.change === 'new' ? 'not published yet' : 'changed, not published'}</div>}
-                </td>
-                <td className="mono" style={{ overflowWrap: 'anywhere' }}>
-                  {item.issuer}
-                </td>
-                <td>
-                  <ProviderState provider={item} />
-                </td>
-                <td>{provedBy(item)}</td>
-                <td className="small">{item.usedBy.length === 0 ? <span className="quiet">nothing yet</span> : item.usedBy.join('; ')}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      {data && data.items.length > 0 && <DataTable items={data.items} columns={COLUMNS} to={(item) => `/providers/${item.id}`} />}
     </>
   );
 }

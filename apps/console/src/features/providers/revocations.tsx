@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { ProviderView, RevocationInput, RevocationView } from '@virga/protocol';
 import { useState } from 'react';
 import { api } from '../../client/api';
+import { DataTable } from '../../parts/data-table';
 import { Field } from '../../parts/field';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago } from '../../parts/time';
@@ -29,11 +30,12 @@ export function Revocations({ provider }: { readonly provider: ProviderView }) {
 
 function List({ items, onRemove }: { readonly items: readonly RevocationView[]; readonly onRemove: (id: string) => void }) {
   return (
-    <table className="list">
-      <tbody>
-        {items.map((item) => (
-          <tr key={item.id}>
-            <td>
+    <DataTable
+      items={items}
+      columns={[
+        {
+          cell: (item) => (
+            <>
               {KINDS[item.kind]} <span className="mono">{item.value}</span>
               {item.issuedBefore !== null && (
                 <span className="quiet">
@@ -44,16 +46,19 @@ function List({ items, onRemove }: { readonly items: readonly RevocationView[]; 
               <div className="quiet small">
                 {item.reason}, <Ago at={item.madeAt} />
               </div>
-            </td>
-            <td style={{ textAlign: 'right' }}>
-              <button className="link" onClick={() => onRemove(item.id)}>
-                take back
-              </button>
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+            </>
+          ),
+        },
+        {
+          className: 'number',
+          cell: (item) => (
+            <button className="link" onClick={() => onRemove(item.id)}>
+              take back
+            </button>
+          ),
+        },
+      ]}
+    />
   );
 }
 

@@ -3,6 +3,7 @@ import type { EditView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { api } from '../../client/api';
+import { DataTable } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago } from '../../parts/time';
@@ -29,52 +30,58 @@ export function EditList() {
         </p>
       )}
       <ProblemNotice error={takeBack.error} />
-      <table className="list" aria-label="Edits, newest first">
-        <tbody>
-          {data.items.map((edit) => (
-            <Row key={edit.number} edit={edit} isTaken={taken.has(edit.number)} onTakeBack={() => takeBack.mutate(edit.number)} />
-          ))}
-        </tbody>
-      </table>
+      <DataTable
+        label="Edits, newest first"
+        items={data.items}
+        keyOf={({ number }) => number}
+        rowClass={({ number }) => (taken.has(number) ? 'quiet' : '')}
+        columns={[
+          { className: 'number', cell: ({ number }) => number },
+          { cell: (edit) => <What edit={edit} /> },
+          {
+            className: 'number',
+            cell: (edit) => <TakeBack edit={edit} isTaken={taken.has(edit.number)} onTakeBack={() => takeBack.mutate(edit.number)} />,
+          },
+        ]}
+      />
     </section>
   );
 }
 
-function Row({ edit, isTaken, onTakeBack }: { readonly edit: EditView; readonly isTaken: boolean; readonly onTakeBack: () => void }) {
+function What({ edit }: { readonly edit: EditView }) {
   const [all, setAll] = useState(false);
   const words = all ? edit.words : edit.words.slice(0, SHOWN_WORDS);
   return (
-    <tr className={isTaken ? 'quiet' : ''}>
-      <td className="number">{edit.number}</td>
-      <td>
-        {edit.takesBack !== null && <b>Took back edit {edit.takesBack}. </b>}
-        {words.map((line) => (
-          <div key={line} style={{ overflowWrap: 'anywhere' }}>
-            {line}
-          </div>
-        ))}
-        {edit.words.length > words.length && (
-          <button className="link small" onClick={() => setAll(true)}>
-            and {edit.words.length - words.length} more
-          </button>
-        )}
-        <div className="quiet small">
-          <Ago at={edit.at} /> by {edit.by}
+    <>
+      {edit.takesBack !== null && <b>Took back edit {edit.takesBack}. </b>}
+      {words.map((line) => (
+        <div key={line} className="breaks">
+          {line}
         </div>
-      </td>
-      <td style={{ textAlign: 'right', whiteSpace: 'nowrap' }}>
-        {isTaken && 'taken back'}
-        {edit.clientId !== null && (
-          <Link className="quiet" to={`/clients/${edit.clientId}`}>
-            acted at once
-          </Link>
-        )}
-        {!isTaken && edit.clientId === null && (
-          <button className="link" onClick={onTakeBack} aria-label={`Take back edit ${edit.number}`}>
-            take back
-          </button>
-        )}
-      </td>
-    </tr>
+      ))}
+      {edit.words.length > words.length && (
+        <button className="link small" onClick={() => setAll(true)}>
+          and {edit.words.length - words.length} more
+        </button>
+      )}
+      <div className="quiet small">
+        <Ago at={edit.at} /> by {edit.by}
+      </div>
+    </>
+  );
+}
+
+function TakeBack({ edit, isTaken, onTakeBack }: { readonly edit: EditView; readonly isTaken: boolean; readonly onTakeBack: () => void }) {
+  if (isTaken) return 'taken back';
+  if (edit.clientId !== null)
+    return (
+      <Link className="quiet whole" to={`/clients/${edit.clientId}`}>
+        acted at once
+      </Link>
+    );
+  return (
+    <button className="link whole" onClick={onTakeBack} aria-label={`Take back edit ${edit.number}`}>
+      take back
+    </button>
   );
 }

@@ -7,7 +7,7 @@ import { api } from '../../client/api';
 import { useStanding } from '../../client/standing';
 import { Confirm } from '../../parts/confirm';
 import { Copyable } from '../../parts/copy';
-import { listKeys } from '../../parts/list-keys';
+import { DataTable } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago, count } from '../../parts/time';
@@ -84,40 +84,32 @@ function History({ items, live, chosen }: { readonly items: readonly ReleaseSumm
     );
   }
   return (
-    <table className="list" onKeyDown={listKeys}>
-      <thead>
-        <tr>
-          <th>Release</th>
-          <th>Published</th>
-          <th>Note</th>
-          <th className="number">operations</th>
-        </tr>
-      </thead>
-      <tbody>
-        {items.map((release, index) => (
-          <tr key={release.number} className={chosen === release.number ? 'can-open chosen' : 'can-open'}>
-            <td>
-              {live === release.number && <Mark kind="passed" word="live" />}{' '}
-              <Link
-                to={`/releases/${release.number}`}
-                className="row-link"
-                data-row={index}
-                aria-label={`Release ${release.number}`}
-                {...(chosen === release.number ? { 'aria-current': 'true' as const } : {})}
-              >
-                {release.number}
-              </Link>{' '}
-              {live === release.number && 'live'}
-            </td>
-            <td>
+    <DataTable
+      items={items}
+      keyOf={({ number }) => number}
+      to={({ number }) => `/releases/${number}`}
+      chosen={({ number }) => chosen === number}
+      columns={[
+        {
+          head: 'Release',
+          cell: ({ number }, open) => (
+            <>
+              {live === number && <Mark kind="passed" word="live" />} {open(number, `Release ${number}`)} {live === number && 'live'}
+            </>
+          ),
+        },
+        {
+          head: 'Published',
+          cell: (release) => (
+            <>
               <Ago at={release.publishedAt} /> <span className="quiet">by {release.publishedBy}</span>
-            </td>
-            <td>{release.note}</td>
-            <td className="number">{count(release.operationCount)}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+            </>
+          ),
+        },
+        { head: 'Note', cell: ({ note }) => note },
+        { head: 'operations', className: 'number', cell: (release) => count(release.operationCount) },
+      ]}
+    />
   );
 }
 
@@ -181,32 +173,33 @@ function Nodes() {
     <section>
       <h2>Gateway nodes</h2>
       {standing.nodes.length === 0 && <p className="quiet">No node has connected yet.</p>}
-      <table className="list">
-        <tbody>
-          {standing.nodes.map((node) => (
-            <tr key={node.name}>
-              <td>
+      <DataTable
+        items={standing.nodes}
+        keyOf={({ name }) => name}
+        columns={[
+          {
+            cell: (node) => (
+              <>
                 <Mark kind={node.state === 'connected' ? 'passed' : 'unknown'} word={node.state} /> {node.name}
-              </td>
-              <td>
-                {node.state === 'connected' ? (
-                  node.release === null ? (
-                    'connected, serves nothing yet'
-                  ) : (
-                    `serves release ${node.release}`
-                  )
-                ) : (
-                  <>
-                    away, seen <Ago at={node.seenAt} />
-                  </>
-                )}
-              </td>
-              <td className="mono">{node.gatewayUrl}</td>
-              <td className="quiet">{count(node.knownTokens)} tokens known</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+              </>
+            ),
+          },
+          {
+            cell: (node) =>
+              node.state !== 'connected' ? (
+                <>
+                  away, seen <Ago at={node.seenAt} />
+                </>
+              ) : node.release === null ? (
+                'connected, serves nothing yet'
+              ) : (
+                `serves release ${node.release}`
+              ),
+          },
+          { className: 'mono', cell: (node) => node.gatewayUrl },
+          { className: 'quiet', cell: (node) => `${count(node.knownTokens)} tokens known` },
+        ]}
+      />
     </section>
   );
 }

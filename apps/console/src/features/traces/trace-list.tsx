@@ -4,15 +4,52 @@ import type { SamplingView, TraceSummary } from '@virga/protocol';
 import dayjs from 'dayjs';
 import { useEffect, useState } from 'react';
 import { useSearchParams } from 'react-router';
+import { LongTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
 import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count, exactTime, took } from '../../parts/time';
-import { VirtualList } from '../../parts/virtual-list';
 import { apisQuery } from '../apis/queries';
 import { tracesQuery } from './queries';
 
-const COLUMNS = '92px 20px 40px minmax(130px, 4fr) minmax(120px, 4fr) minmax(80px, 2fr) minmax(0, 104px) 60px';
+const COLUMNS: readonly Column<TraceSummary>[] = [
+  {
+    head: 'Time',
+    width: '92px',
+    cell: (item) => (
+      <time className="small mono" title={exactTime(item.at)}>
+        {dayjs(item.at).format('HH:mm:ss.SSS')}
+      </time>
+    ),
+  },
+  { width: '20px', cell: (item) => <Mark kind={item.outcome} /> },
+  { head: 'status', width: '40px', className: 'number', cell: (item) => item.status },
+  { head: 'Request', width: 'minmax(130px, 4fr)', className: 'clip', cell: (item) => <Call method={item.method} path={item.path} /> },
+  {
+    head: 'Why',
+    width: 'minmax(120px, 4fr)',
+    className: 'clip',
+    cell: (item) => (
+      <span className={item.outcome === 'passed' ? 'quiet' : ''} title={item.reason}>
+        {item.outcome !== 'passed' && <b>{item.stepName} </b>}
+        {item.reason}
+      </span>
+    ),
+  },
+  {
+    head: 'Who',
+    width: 'minmax(80px, 2fr)',
+    className: 'clip',
+    cell: (item) => (
+      <span title={[item.subject, item.client, item.provider].filter(Boolean).join(', ')}>
+        {item.subject ?? item.client ?? <span className="quiet">not known</span>}
+        {item.subject && item.client && item.client !== item.subject && <span className="quiet"> {item.client}</span>}
+      </span>
+    ),
+  },
+  { head: 'From', width: 'minmax(0, 104px)', className: 'clip', cell: (item) => <span className="mono small">{item.address}</span> },
+  { head: 'took', width: '60px', className: 'number', cell: (item) => <span className="small">{took(item.totalUs)}</span> },
+];
 const FILTERS = ['outcome', 'api', 'operation', 'step', 'code', 'status', 'client', 'subject', 'text', 'since', 'until'] as const;
 
 /** Every request that was kept, newest first; the filters are in the address, so that a view can be sent as a link. */
@@ -51,7 +88,15 @@ export function TraceListScreen() {
           </p>
         </div>
       ) : (
-        <Rows items={items} more={traces.hasNextPage ? () => void traces.fetchNextPage() : null} />
+        <LongTable
+          items={items}
+          label="Traces"
+          columns={COLUMNS}
+          to={(item) => `/traces/${item.id}`}
+          name={(item) => `${item.method} ${item.path}, ${item.status}, ${item.outcome}: ${item.reason}`}
+          height={() => 'calc(100vh - 262px)'}
+          onEnd={traces.hasNextPage ? () => void traces.fetchNextPage() : null}
+        />
       )}
     </>
   );
@@ -161,55 +206,5 @@ function Filters({
         </button>
       )}
     </div>
-  );
-}
-
-function Rows({ items, more }: { readonly items: readonly TraceSummary[]; readonly more: (() => void) | null }) {
-  return (
-    <>
-      <div className="vhead" style={{ gridTemplateColumns: COLUMNS }}>
-        <span>Time</span>
-        <span />
-        <span className="number">status</span>
-        <span>Request</span>
-        <span>Why</span>
-        <span>Who</span>
-        <span>From</span>
-        <span className="number">took</span>
-      </div>
-      <VirtualList
-        items={items}
-        label="Traces"
-        columns={COLUMNS}
-        height={() => 'calc(100vh - 262px)'}
-        onEnd={more}
-        row={(item) => ({
-          to: `/traces/${item.id}`,
-          name: `${item.method} ${item.path}, ${item.status}, ${item.outcome}: ${item.reason}`,
-          cells: (
-            <>
-              <time className="small mono" title={exactTime(item.at)}>
-                {dayjs(item.at).format('HH:mm:ss.SSS')}
-              </time>
-              <Mark kind={item.outcome} />
-              <span className="number">{item.status}</span>
-              <span className="clip">
-                <Call method={item.method} path={item.path} />
-              </span>
-              <span className={item.outcome === 'passed' ? 'clip quiet' : 'clip'} title={item.reason}>
-                {item.outcome !== 'passed' && <b>{item.stepName} </b>}
-                {item.reason}
-              </span>
-              <span className="clip" title={[item.subject, item.client, item.provider].filter(Boolean).join(', ')}>
-                {item.subject ?? item.client ?? <span className="quiet">not known</span>}
-                {item.subject && item.client && item.client !== item.subject && <span className="quiet"> {item.client}</span>}
-              </span>
-              <span className="mono small clip">{item.address}</span>
-              <span className="number small">{took(item.totalUs)}</span>
-            </>
-          ),
-        })}
-      />
-    </>
   );
 }

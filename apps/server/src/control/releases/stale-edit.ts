@@ -1,5 +1,5 @@
 import type { HttpException } from '@nestjs/common';
-import { canonicalJson, revertChanges, type DocumentChange, type ReleaseDocument } from '@virga/core';
+import { canonicalJson, isRecord, pointerOf, revertChanges, type DocumentChange, type ReleaseDocument } from '@virga/core';
 import type { FieldProblem, PartVersion } from '@virga/protocol';
 import { problem } from '../../http/problems.js';
 import { readEdits } from '../../store/change-log.js';
@@ -52,15 +52,13 @@ async function partAt(document: ReleaseDocument, part: DraftPart, revision: stri
   return null;
 }
 
-/** What is not the same in two versions of a part, member by member; of operations, which. */
-function differences(began: Part, now: Part): FieldProblem[] {
-  const members = [...new Set([...Object.keys(began), ...Object.keys(now)])];
-  return members.flatMap((member): FieldProblem[] => {
-    const [was, is] = [began, now].map((part) => (part as unknown as Readonly<Record<string, unknown>>)[member] ?? null);
-    if (canonicalJson(was) === canonicalJson(is)) return [];
-    const detail = member === 'operations' ? operationsChanged(was, is) : `was ${short(was)}, is now ${short(is)}`;
-    return [{ pointer: `/${member}`, detail }];
-  });
+/** What is not the same in two versions of a part, member by member, as deep as there are members; of operations, which. */
+function differences(was: unknown, is: unknown, at = ''): FieldProblem[] {
+  if (canonicalJson(was ?? null) === canonicalJson(is ?? null)) return [];
+  if (at === '/operations') return [{ pointer: at, detail: operationsChanged(was, is) }];
+  if (!isRecord(was) || !isRecord(is)) return [{ pointer: at, detail: `was ${short(was)}, is now ${short(is)}` }];
+  const members = [...new Set([...Object.keys(was), ...Object.keys(is)])];
+  return members.flatMap((member) => differences(was[member], is[member], at + pointerOf(member)));
 }
 
 function operationsChanged(was: unknown, is: unknown): string {
@@ -72,6 +70,7 @@ function operationsChanged(was: unknown, is: unknown): string {
 }
 
 function short(value: unknown): string {
+  if (value === undefined) return 'not there';
   const text = JSON.stringify(value);
   return text.length <= 160 ? text : `${text.slice(0, 160)}…`;
 }
