@@ -1,4 +1,4 @@
-import { ConfigError, takesOpaqueTokens, type CarriedDocument, type KeySource, type Ports, type ReleaseDocument } from '@virga/core';
+import { ConfigError, takesOpaqueTokens, upgradeDocument, type CarriedDocument, type KeySource, type Ports } from '@virga/core';
 import type { Introspector, KeyLease, ProviderKeys } from '@virga/outbound';
 import type { FeedMessage, NodeStatus } from '@virga/protocol';
 import { setImmediate } from 'node:timers/promises';
@@ -72,7 +72,7 @@ export class ReleaseLane {
     let lease: KeyLease | null = null;
     try {
       const whole = await join();
-      const document = whole.document as ReleaseDocument;
+      const document = upgradeDocument(whole.document);
       const trial = document.providers.find((provider) => provider.draftOnly);
       if (trial) throw new ConfigError('/providers', `${trial.name} may be trusted in drafts only`);
       const held = (lease = this.#with.keys.lease(document.providers));

@@ -108,6 +108,20 @@ test.each<[string, string]>([
   expect(await status('/a/open/1')).toBe(200);
 });
 
+test.each<[string, unknown, RegExp]>([
+  ['nothing', null, /is an object/],
+  ['a list', [], /is an object/],
+  ['a text', 'x', /is an object/],
+  ['no format', { apis: [] }, /whole number/],
+  ['APIs that are none', { format: 2, environment: 'x', providers: [], certificateHeader: null, apis: [null] }, /must be an object/],
+])('in place of a document %s is refused in words, and the old one serves on', async (_name, document, words) => {
+  offer(1, documentFor(upstream.url, issuer.issuer));
+  await live(1);
+  control.send({ type: 'release', number: 2, hash: 'h2', document: document as never });
+  expect((await refusal(2)).reason).toMatch(words);
+  expect(await status('/a/open/1')).toBe(200);
+});
+
 test('a document that names more parts than there may be is refused before anything is asked for', async () => {
   const document = documentFor(upstream.url, issuer.issuer);
   const operations = Array.from({ length: 2001 }, (_, index) => digest(String(index)));

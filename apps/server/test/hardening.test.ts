@@ -1,4 +1,4 @@
-import type { ApiView, ContractReading, OperationView, ProviderView, ReimportView, StandingView } from '@virga/protocol';
+import type { ApiView, ContractReading, OperationView, ProviderView, PublishView, ReimportView, StandingView } from '@virga/protocol';
 import { exportJWK, generateKeyPair } from 'jose';
 import { createHash } from 'node:crypto';
 import { mkdtempSync, readFileSync, statSync, truncateSync, writeFileSync } from 'node:fs';
@@ -131,6 +131,27 @@ describe('large things', () => {
     const long = await read(`openapi: 3.1.0\nx-long:\n${anchors}\n`);
     expect(JSON.stringify(long.problems)).toMatch(/of YAML at most/);
     expect(performance.now() - from).toBeLessThan(40_000);
+  }, 60_000);
+
+  test('thousands of operations go live in parts, which nodes alone get, each only as it is asked for', async () => {
+    const paths = Array.from({ length: 2500 }, (_, index) => `"/p${index}":{"get":{"summary":"number ${index}"}}`).join(',');
+    await server.ok('POST', '/apis', {
+      source: { text: `{"openapi":"3.1.0","info":{"title":"Large","version":"1"},"paths":{${paths}}}` },
+      basePath: '/large',
+      upstreamUrl: 'http://127.0.0.1:9',
+    });
+    const published = await server.ok<PublishView>('POST', '/releases', {});
+    expect([published.nodesTold, published.nodesLive]).toEqual([1, 1]);
+    const asked = await Promise.all(['/large/p0', '/large/p2499', '/large/p2500'].map((path) => fetch(server.gatewayUrl + path)));
+    expect(asked.map(({ status }) => status === 404)).toEqual([false, false, true]);
+    const token = readFileSync(join(server.folder, 'node-token'), 'utf8').trim();
+    const parts = (body: unknown, bearer: string | null) =>
+      server.call('POST', '/nodes/v1/parts', body, bearer === null ? {} : { authorization: `Bearer ${bearer}` });
+    expect([(await parts({ hashes: [] }, null)).status, (await parts({ hashes: [] }, server.token)).status]).toEqual([401, 401]);
+    const nobodyKnows = await parts({ hashes: ['x', '../../etc/passwd', '__proto__'] }, token);
+    expect([nobodyKnows.status, nobodyKnows.text]).toEqual([200, '\n\n\n']);
+    for (const wrong of [{}, { hashes: null }, { hashes: 'x' }, { hashes: [1] }, { hashes: Array(2001).fill('x') }, []])
+      expect((await parts(wrong, token)).status).toBe(422);
   }, 60_000);
 
   test('fifty thousand operations: none of them, with the reason', async () => {

@@ -38,7 +38,8 @@ function hashOfRow(
 /** Appends an edit to the log. */
 export async function appendEdit(edit: Edit, transaction: Transaction): Promise<void> {
   const last = await DraftChangeRow.findOne({ attributes: ['number', 'hash'], order: [['number', 'DESC']], raw: true, transaction });
-  const words = edit.words.slice(0, MAX_WORDS);
+  // One line each, whatever line breaks a name has: nobody writes a line of his own into the log.
+  const words = edit.words.slice(0, MAX_WORDS).map((line) => line.replace(/\s+/g, ' '));
   if (edit.words.length > MAX_WORDS) words.push(`and ${edit.words.length - MAX_WORDS} more`);
   const row = {
     number: (last?.number ?? 0) + 1,

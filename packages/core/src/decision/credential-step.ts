@@ -73,7 +73,7 @@ function sayFound(sent: readonly SentCredential[], said: Map<string, Map<string,
   const where = alone ? alone.words : sent.map(({ words }) => words).join();
   const scheme = alone ? alone.scheme : sent.map((one) => one.scheme).join();
   let bySchemes = said.get(where);
-  if (!bySchemes) said.set(where, (bySchemes = new Map()));
+  if (!bySchemes) said.set(where, (bySchemes = new Map<string, Finding>()));
   let found = bySchemes.get(scheme);
   if (!found) {
     found = alone

@@ -1,3 +1,4 @@
+import type { SchemeRequirement } from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsIn, IsNotEmpty, IsString, Matches, MaxLength } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
@@ -6,7 +7,7 @@ import { NestedEach } from '../nested.js';
 /** A scope as RFC 6749 section 3.3 spells it. */
 export const SCOPE_PATTERN = /^[\x21\x23-\x5b\x5d-\x7e]+$/;
 
-export class RequirementDto {
+export class RequirementDto implements Omit<SchemeRequirement, 'roles'> {
   @IsString() @IsNotEmpty() @MaxLength(200) scheme: string;
   @IsArray()
   @ArrayMaxSize(100)

@@ -1,4 +1,13 @@
-import { SCHEME_TYPES, UPSTREAM_LIMIT_RANGES, type SchemeType, type UpstreamLimits } from '@virga/core';
+import {
+  SCHEME_TYPES,
+  UPSTREAM_LIMIT_RANGES,
+  type SchemeType,
+  type UpstreamLimits,
+  type CorsRule,
+  type ResourceRule,
+  type SchemeRule,
+  type UpstreamRule,
+} from '@virga/core';
 import { Type } from 'class-transformer';
 import {
   ArrayMaxSize,
@@ -105,7 +114,7 @@ export class UpstreamLimitsDto implements UpstreamLimits {
   @InRange('paceMs') paceMs: number;
 }
 
-export class UpstreamDto {
+export class UpstreamDto implements Omit<UpstreamRule, 'limits'> {
   @IsString() @MaxLength(2000) @Matches(HTTP_URL, HTTP_URL_SAID) url: string;
   @IsInt() @Min(10) @Max(120_000) connectTimeoutMs: number;
   @IsInt() @Min(10) @Max(3_600_000) responseTimeoutMs: number;
@@ -119,7 +128,7 @@ export class ScopeDto {
   @IsString() @MaxLength(500) description: string;
 }
 
-export class ResourceDto {
+export class ResourceDto implements ResourceRule {
   @IsString()
   @MaxLength(500)
   @Matches(/^[a-z][a-z0-9+.-]*:[^\s#]+$/i, { message: 'An identifier is an absolute URI without fragment (RFC 8707 section 2)' })
@@ -127,7 +136,7 @@ export class ResourceDto {
   @IsArray() @ArrayMaxSize(500) @NestedEach() @Type(() => ScopeDto) scopes: ScopeDto[];
 }
 
-export class CorsDto {
+export class CorsDto implements CorsRule {
   @IsArray()
   @ArrayMaxSize(50)
   @IsString({ each: true })
@@ -139,7 +148,7 @@ export class CorsDto {
   @IsInt() @Min(0) @Max(86_400) maxAgeSeconds: number;
 }
 
-export class SchemeDto {
+export class SchemeDto implements Omit<SchemeRule, 'place'> {
   @IsString() @IsNotEmpty() @MaxLength(200) @Matches(/^[\w.-]+$/, { message: 'A scheme name has letters, digits, dots, dashes and underscores' }) name: string;
   @IsIn([...SCHEME_TYPES]) type: SchemeType;
   @IsString() @MaxLength(100) declared: string;

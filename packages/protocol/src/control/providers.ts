@@ -1,4 +1,4 @@
-import type { Algorithm } from '@virga/core';
+import type { Algorithm, AttributeSource, ClaimMap, ClaimSource, ClaimTranslation } from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
@@ -9,13 +9,13 @@ const ISSUER = /^https?:\/\/[^\s?#@]+$/i;
 const ISSUER_SAID = { message: 'An issuer is an https address without query or fragment, exactly as the provider writes it' };
 
 /** One spelling that stands for others. */
-export class ClaimTranslationDto {
+export class ClaimTranslationDto implements ClaimTranslation {
   @IsString() @IsNotEmpty({ message: 'Name the value that is translated' }) @MaxLength(500) from: string;
   @IsArray() @ArrayMaxSize(50) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(300, { each: true }) to: string[];
 }
 
 /** Where one member of the principal comes from. A path that begins with a slash is a JSON Pointer; any other is a claim's name. */
-export class ClaimSourceDto {
+export class ClaimSourceDto implements ClaimSource {
   @IsArray()
   @ArrayMaxSize(10)
   @IsString({ each: true })
@@ -29,12 +29,12 @@ export class ClaimSourceDto {
   @IsArray() @ArrayMaxSize(50) @IsString({ each: true }) @MaxLength(300, { each: true }) fallback: string[];
 }
 
-export class AttributeSourceDto extends ClaimSourceDto {
+export class AttributeSourceDto extends ClaimSourceDto implements AttributeSource {
   @IsString() @Matches(/^[A-Za-z][\w-]{0,60}$/, { message: 'An attribute begins with a letter and has letters, digits, dashes and underscores' }) name: string;
 }
 
 /** How a provider's claims become a principal. */
-export class ClaimMapDto {
+export class ClaimMapDto implements ClaimMap {
   @Nested() @Type(() => ClaimSourceDto) subject: ClaimSourceDto;
   @Nested() @Type(() => ClaimSourceDto) client: ClaimSourceDto;
   @Nested() @Type(() => ClaimSourceDto) scopes: ClaimSourceDto;

@@ -1,3 +1,4 @@
+import type { CertificateHeaderRule } from '@virga/core';
 import { ArrayMaxSize, IsArray, IsBoolean, IsInt, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 
@@ -8,7 +9,7 @@ export class RetentionDto {
 }
 
 /** Which hops in front of the gateway may pass client certificates on, and how. */
-export class CertificateHeaderDto {
+export class CertificateHeaderDto implements CertificateHeaderRule {
   @IsBoolean() enabled: boolean;
   @IsString() @MaxLength(100) @Matches(/^[a-z0-9-]*$/, { message: 'A header name in lower case' }) name: string;
   @IsArray()

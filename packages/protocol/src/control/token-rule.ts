@@ -1,4 +1,4 @@
-import { PUBLIC_KEY_ALGORITHMS, type Algorithm } from '@virga/core';
+import { PUBLIC_KEY_ALGORITHMS, type Algorithm, type ClaimDemand, type StepUpRule } from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, ArrayNotEmpty, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
@@ -17,14 +17,14 @@ export class TokenPlaceDto {
 }
 
 /** A claim that must be there. A path that begins with a slash is a JSON Pointer; any other is the claim's name. */
-export class ClaimDemandDto {
+export class ClaimDemandDto implements ClaimDemand {
   @IsString() @IsNotEmpty({ message: 'Name the claim' }) @MaxLength(300) path: string;
   /** One of these must be its value; empty asks only that it is there. */
   @IsArray() @ArrayMaxSize(100) @IsString({ each: true }) @MaxLength(500, { each: true }) values: string[];
 }
 
 /** How strongly and lately the user must have signed in (RFC 9470). */
-export class StepUpDto {
+export class StepUpDto implements StepUpRule {
   @IsArray() @ArrayMaxSize(20) @IsString({ each: true }) @IsNotEmpty({ each: true }) acrValues: string[];
   @IsOptional() @IsInt() @Min(0) @Max(31_536_000) maxAgeSeconds: number | null;
 }

@@ -1,0 +1,136 @@
+import { closedPorts, compileRelease, decide, DigestMemory, Exchange, type VerifiedToken } from '@virga/core';
+import { createHash } from 'node:crypto';
+import type { Server } from 'node:http';
+import { connect, type Socket } from 'node:net';
+import type { GatewayNode } from '../src/gateway-node.js';
+import { documentFor, echoUpstream, FakeControl, makeIssuer, startNode, until } from './harness.js';
+
+/** What a connection remembers must never decide for anybody: each request is decided by what it carries itself. */
+let control: FakeControl;
+let upstream: Awaited<ReturnType<typeof echoUpstream>>;
+let issuer: Awaited<ReturnType<typeof makeIssuer>>;
+let node: GatewayNode;
+let port: number;
+const servers: Server[] = [];
+
+beforeAll(async () => {
+  control = new FakeControl();
+  await control.start();
+  upstream = await echoUpstream();
+  issuer = await makeIssuer();
+  servers.push(upstream.server, issuer.server);
+  ({ node, port } = await startNode(control));
+  await until(() => control.statuses.length > 0, 'the node');
+  control.send({ type: 'release', number: 1, hash: 'h1', document: documentFor(upstream.url, issuer.issuer) });
+  await until(() => control.statuses.some(({ release }) => release?.number === 1), 'release 1');
+});
+afterAll(async () => {
+  for (const server of servers.splice(0)) {
+    server.closeAllConnections();
+    server.close();
+  }
+  await node.stop();
+  await control.stop();
+});
+
+/** Sends requests over one connection, one after the other, and reads their status codes. */
+async function over(headers: readonly string[], socket: Socket = connect(port, '127.0.0.1')): Promise<number[]> {
+  let text = '';
+  socket.on('data', (part: Buffer) => (text += part.toString('latin1')));
+  const statuses = () => [...text.matchAll(/HTTP\/1\.1 (\d{3}) /g)].map(([, status]) => Number(status));
+  for (const [index, header] of headers.entries()) {
+    socket.write(`GET /a/guarded HTTP/1.1\r\nhost: x\r\n${header}\r\n`);
+    await until(() => statuses().length > index, `answer ${index}`);
+  }
+  socket.destroy();
+  return statuses();
+}
+const bearer = (token: string): string => `authorization: Bearer ${token}\r\n`;
+
+test('over one connection every token is proved by itself, in whatever order they come', async () => {
+  const [one, two, expired] = [await issuer.sign(), await issuer.sign({ sub: 'another' }), await issuer.sign({ exp: 1 })];
+  // Last characters of a signature that decode to the same bytes are another spelling; one flipped in the middle is no signature.
+  const at = one.length - 20;
+  const tampered = one.slice(0, at) + (one[at] === 'A' ? 'B' : 'A') + one.slice(at + 1);
+  const asked = [one, tampered, one, two, expired, two, tampered, tampered, one];
+  expect(await over([...asked.map(bearer), '', bearer(one), bearer(`${one}x`), bearer(one.slice(0, -1)), bearer(one)])).toEqual([
+    ...[200, 401, 200, 200, 401, 200, 401, 401, 200],
+    ...[401, 200, 401, 401, 200],
+  ]);
+});
+
+test('a token that is remembered is still held against what is revoked', async () => {
+  const token = await issuer.sign({ jti: 'lost' });
+  const socket = connect(port, '127.0.0.1');
+  let text = '';
+  socket.on('data', (part: Buffer) => (text += part.toString('latin1')));
+  const ask = async (answers: number): Promise<string | undefined> => {
+    socket.write(`GET /a/guarded HTTP/1.1\r\nhost: x\r\n${bearer(token)}\r\n`);
+    await until(() => [...text.matchAll(/HTTP\/1\.1 /g)].length === answers, 'the answer');
+    return [...text.matchAll(/HTTP\/1\.1 (\d{3}) /g)].at(-1)?.[1];
+  };
+  expect([await ask(1), await ask(2)]).toEqual(['200', '200']);
+  const revocation = { id: 'r', kind: 'jti', value: 'lost', providerId: 'p', reason: '', issuedBefore: null } as const;
+  control.send({ type: 'private-facts', secrets: {}, revocations: [revocation] });
+  let answers = 2;
+  await until(() => node.status().release !== null, 'the node');
+  await new Promise((resolve) => setTimeout(resolve, 100));
+  expect(await ask(++answers)).toBe('401');
+  control.send({ type: 'private-facts', secrets: {}, revocations: [] });
+  await new Promise((resolve) => setTimeout(resolve, 100));
+  expect(await ask(++answers)).toBe('200');
+  socket.destroy();
+});
+
+test('a token of one connection is worth nothing on another that does not carry it', async () => {
+  const token = await issuer.sign();
+  expect(await over([bearer(token), bearer(token)])).toEqual([200, 200]);
+  expect(await over(['', bearer('x'.repeat(token.length)), ''])).toEqual([401, 401, 401]);
+});
+
+describe('what is remembered', () => {
+  const digest = (text: string): string => createHash('sha256').update(text).digest('base64url');
+
+  test('is the last text alone, and nothing is known before there was one', () => {
+    const memory = new DigestMemory();
+    let made = 0;
+    const counted = (text: string): string => (made++, digest(text));
+    expect([memory.knows(''), memory.knows('a')]).toEqual([false, false]);
+    expect([memory.of('a', counted), memory.of('a', counted), made]).toEqual([digest('a'), digest('a'), 1]);
+    expect([memory.of('b', counted), memory.knows('a'), memory.of('a', counted), made]).toEqual([digest('b'), false, digest('a'), 3]);
+    expect(memory.of('', counted)).toBe(digest(''));
+    expect([memory.knows(''), memory.of('', counted)]).toEqual([false, digest('')]);
+  });
+
+  test('of a digest that could not be made is nothing', () => {
+    const memory = new DigestMemory();
+    const failing = (): string => {
+      throw new Error('no digest');
+    };
+    expect(() => memory.of('a', failing)).toThrow('no digest');
+    expect(memory.knows('a')).toBe(false);
+    expect(memory.of('a', digest)).toBe(digest('a'));
+  });
+
+  test('changes nothing of what is decided: with and without it, the same', async () => {
+    const key = { held: () => ({ generation: 1, state: 'fresh' as const, keys: [] }) };
+    const ports = closedPorts({
+      now: () => 1000,
+      ticks: () => 0,
+      digest,
+      keys: { ...key, refetch: () => Promise.resolve(key.held()) },
+    });
+    const compiled = compileRelease(documentFor('http://127.0.0.1:9', 'https://issuer.example'), ports);
+    const memory = new DigestMemory();
+    const known: VerifiedToken[] = [];
+    for (const token of ['a.b.c', 'a.b.c', 'white space', 'x'.repeat(20_000), '"quoted"', '', 'a.b.c']) {
+      const asked = { method: 'GET', target: '/a/guarded', headers: { authorization: `Bearer ${token}` } };
+      const [without, with_] = [new Exchange(asked), new Exchange({ ...asked, memory })];
+      const verdicts = [await decide(compiled, without), await decide(compiled, with_)];
+      expect(verdicts[1]).toEqual(verdicts[0]);
+      expect(with_.steps.map(({ finding }) => finding)).toEqual(without.steps.map(({ finding }) => finding));
+      if (with_.token) known.push(with_.token);
+    }
+    expect(known).toEqual([]);
+  });
+});

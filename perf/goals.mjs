@@ -1,0 +1,20 @@
+/** What is wanted of each figure, in words. */
+export const GOALS = {
+  guardedRouteRatio: '>= 0.75',
+  coldTokenRatio: '>= 2.0',
+  coldEs256Ratio: '>= 1.5',
+  coldEdDsaRatio: 'for scale',
+  coldDecisionRatio: 'all steps, for scale',
+  decisionGrowth: '<= 1.2',
+  publishFailedRequests: '0',
+  publishEffectiveMs: '< 200',
+  publishStallMs: '< 10, 10,000 operations',
+  publishLargeEffectiveMs: '< 200, 10,000 operations',
+  quietStallMs: 'the same without a publish, for scale',
+  proxyLibraryRatio: 'for scale',
+  twoCredentialsRatio: '< 1.5',
+  directoryBytes: '< 120 MB for 100,000 clients with a key each',
+  directoryStartMs: '< 3000',
+  directoryEffectMs: '< 200, under load',
+  idleConnectionBytes: 'stated',
+};
