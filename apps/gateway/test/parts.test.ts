@@ -52,8 +52,11 @@ describe('headers on their way', () => {
   });
 
   test('the gateway’s CORS rule replaces the upstream’s; several cookies stay several', () => {
-    const back = headersBack({ 'access-control-allow-origin': '*', 'set-cookie': ['a=1', 'b=2'], 'transfer-encoding': 'chunked' }, { vary: 'Origin' });
-    expect(back).toEqual(['set-cookie', 'a=1', 'set-cookie', 'b=2', 'vary', 'Origin']);
+    const back = headersBack({ 'access-control-allow-origin': '*', 'set-cookie': ['a=1', 'b=2'], 'transfer-encoding': 'chunked' }, { vary: 'Origin' }, [
+      'x-request-id',
+      'r',
+    ]);
+    expect(back).toEqual(['set-cookie', 'a=1', 'set-cookie', 'b=2', 'vary', 'Origin', 'x-request-id', 'r']);
   });
 });
 

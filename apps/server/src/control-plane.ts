@@ -9,6 +9,7 @@ import { serveConsole } from './control/console-files.js';
 import { controlDocument } from './control/openapi.js';
 import { readBodies } from './session/bodies.js';
 import { validationProblem } from './http/problems.js';
+import { ReservedNamesPipe } from './http/reserved-names.pipe.js';
 import { DraftService } from './control/releases/draft.service.js';
 import { ReleasesService } from './control/releases/releases.service.js';
 import { RevocationsService } from './control/revocations/revocations.service.js';
@@ -86,6 +87,7 @@ function prepare(app: NestExpressApplication, settings: ServerSettings): void {
   );
   app.use(readBodies(app.get(SessionService)));
   app.useGlobalPipes(
+    new ReservedNamesPipe(),
     new ValidationPipe({
       whitelist: true,
       forbidNonWhitelisted: true,

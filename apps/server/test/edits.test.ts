@@ -89,6 +89,22 @@ describe('edits of the draft', () => {
     expect((await view()).revision).toBe(before.revision);
   });
 
+  // Names that every object has are known to validation, whatever stands under them (common practice: CWE-1321).
+  test.each(['constructor', '__proto__', 'prototype'])('a member called %s is refused wherever it stands', async (name) => {
+    const at = async (text: string, path = `/apis/${apiId}`) => {
+      const answer = await server.call('PATCH', `/control/v1${path}`, text);
+      return [answer.status, (answer.body as unknown as ProblemDocument).errors?.[0]?.pointer];
+    };
+    const before = (await view()).revision;
+    expect(await at(`{"version":"x","${name}":{"version":"y"}}`)).toEqual([422, `/${name}`]);
+    expect(await at(`{"upstream":{"${name}":1}}`)).toEqual([422, `/upstream/${name}`]);
+    expect(await at(`{"ids":["GET /gates"],"access":{"kind":"required","alternatives":[{"schemes":[{"${name}":[]}]}]}}`, `/apis/${apiId}/operations`)).toEqual([
+      422,
+      `/access/alternatives/0/schemes/0/${name}`,
+    ]);
+    expect((await view()).revision).toBe(before);
+  });
+
   test('of operations count as edits of their API', async () => {
     const { revision } = await view();
     const ids = ['GET /gates'];

@@ -94,7 +94,7 @@ export class ServedRequest implements Carrier {
       vouched: live.vouchedHeader(this.#address),
       holder: null,
       arrivedAt: this.#startedAt,
-      added: { [REQUEST_ID_HEADER]: this.#id },
+      added: [REQUEST_ID_HEADER, this.#id],
     };
     this.#transit = new Transit(this.#exchange, live, facts, this);
   }
@@ -249,7 +249,8 @@ export class ServedRequest implements Carrier {
 
   /** Writes a finding down as a step, unless the decision or the way through the upstream did that already. */
   #step(found: Finding): void {
-    if (this.#exchange.steps.some((taken) => taken.finding === found)) return;
+    // Mostly the last one: from the end, where it stands at once.
+    if (this.#exchange.steps.findLast((taken) => taken.finding === found)) return;
     const { upstream, upstreamAt } = this.#transit;
     this.#exchange.took(upstream ? 'upstream' : 'message', found, performance.now() - (upstream ? upstreamAt : this.#startedAt));
   }

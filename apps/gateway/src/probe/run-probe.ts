@@ -37,7 +37,7 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     vouched: null,
     holder: 'the probe',
     arrivedAt: performance.now(),
-    added: {},
+    added: [],
   };
   const transit = new Transit(exchange, release, facts, carrier);
   const verdict = await transit.decide();

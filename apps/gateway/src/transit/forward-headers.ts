@@ -107,11 +107,14 @@ export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts, rul
 
 /**
  * The header fields of the upstream's answer that travel on, as a flat list, with those that the gateway adds.
+ * @param cors what the API's own CORS rule says; null where it has none
+ * @param added names and values in turn
  * @param lane changes that the API makes; null for none
  */
 export function headersBack(
   headers: IncomingHttpHeaders,
-  added: Readonly<Record<string, string>>,
+  cors: Readonly<Record<string, string>> | null,
+  added: readonly string[],
   lane: CompiledLane | null = null,
   who: Caller | null = null,
 ): string[] {
@@ -120,7 +123,7 @@ export function headersBack(
   for (const name in headers) {
     if (HOP_BY_HOP.has(name) || (dropped !== null && dropped.has(name))) continue;
     // CORS answers come from the gateway's rule alone when it has one.
-    if (added['vary'] !== undefined && name.startsWith('access-control-')) continue;
+    if (cors !== null && name.startsWith('access-control-')) continue;
     if (name === 'x-request-id') continue;
     if (lane !== null && lane.drops(name)) continue;
     const value = headers[name];
@@ -128,6 +131,7 @@ export function headersBack(
     else if (value) for (const item of value) out.push(name, item);
   }
   if (lane !== null) lane.write(who, out);
-  for (const name in added) out.push(name, added[name] as string);
+  for (const name in cors) out.push(name, cors[name] as string);
+  out.push(...added);
   return out;
 }

@@ -31,8 +31,8 @@ export interface TransitFacts extends ForwardFacts {
   readonly holder: string | null;
   /** When the request arrived, on the clock of `performance.now()`. */
   readonly arrivedAt: number;
-  /** Header fields that the gateway puts into the answer. */
-  readonly added: Readonly<Record<string, string>>;
+  /** Header fields that the gateway puts into the answer: names and values in turn. */
+  readonly added: readonly string[];
 }
 
 /**
@@ -136,8 +136,7 @@ export class Transit implements AnswerSink {
       this.#tookUpstream(this.#answered);
       if (!this.#judge('answer-head')) return;
     }
-    const added = Object.assign(corsHeaders(this.exchange), this.#facts.added);
-    const head: Head = [status, headersBack(headers, added, operation?.lanes.back ?? null, caller), resume];
+    const head: Head = [status, headersBack(headers, corsHeaders(this.exchange), this.#facts.added, operation?.lanes.back ?? null, caller), resume];
     // Where the length is bounded and not said, the head waits for what comes with it: that may be too much already.
     if (this.exchange.answer?.bytes === null && operation?.needs.answerBytes !== null) this.#held = { head, parts: [] };
     else this.#begin(head);

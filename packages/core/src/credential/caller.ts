@@ -1,5 +1,4 @@
 import type { ClientFact } from '../directory/facts.js';
-import type { VerifiedToken } from '../token/verified-token.js';
 import type { Credential } from './sent-credential.js';
 
 /** Who is calling, by all credentials that were proved together. */
@@ -29,20 +28,9 @@ export function clientsOf(credentials: readonly Credential[]): readonly ClientFa
   return clients;
 }
 
-/** Callers by a token alone: the same token makes the same caller. */
-const byToken = new WeakMap<VerifiedToken, Caller>();
-
 /** Composes the caller from credentials of one client; null when nothing was proved. */
 export function composeCaller(credentials: readonly Credential[]): Caller | null {
-  const [first] = credentials;
-  if (first === undefined) return null;
-  if (credentials.length > 1 || first.kind !== 'token' || first.holder !== null) return compose(credentials);
-  let caller = byToken.get(first.token);
-  if (!caller) byToken.set(first.token, (caller = compose(credentials)));
-  return caller;
-}
-
-function compose(credentials: readonly Credential[]): Caller {
+  if (credentials.length === 0) return null;
   const client = clientsOf(credentials)[0] ?? null;
   const token = credentials.find((credential) => credential.kind === 'token');
   const principal = token?.token.principal ?? null;

@@ -26,7 +26,7 @@ export interface AnswerContext {
  */
 export function answerOf(found: Finding, exchange: Exchange, context: AnswerContext): GatewayAnswer {
   const entry = entryOf(found.code);
-  const headers: Record<string, string> = corsHeaders(exchange);
+  const headers: Record<string, string> = { ...corsHeaders(exchange) };
   if (entry.status === null) return { status: 204, headers, body: null };
   headers['cache-control'] = 'no-store';
   const challenge = challengeOf(found, exchange, context);

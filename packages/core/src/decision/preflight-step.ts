@@ -24,9 +24,9 @@ export function preflightStep(cors: CorsRule, exchange: Exchange): Finding | nul
  * The CORS headers of an answer, refusals included: without them a browser hides a 401 behind a CORS failure.
  * Names in lower case. Empty when the API has no CORS rule or the origin is not in it.
  */
-export function corsHeaders(exchange: Exchange): Record<string, string> {
+export function corsHeaders(exchange: Exchange): Readonly<Record<string, string>> | null {
   const cors = exchange.api?.rule.cors;
-  if (!cors) return {};
+  if (!cors) return null;
   const origin = exchange.header('origin');
   if (origin === undefined || !originAllowed(cors, origin)) return { vary: 'Origin' };
   const anyone = cors.origins.includes('*') && !cors.credentials;
