@@ -78,7 +78,9 @@ async function throughput() {
     await new Promise((resolve) => setTimeout(resolve, 250));
     await during();
     await new Promise((resolve) => setTimeout(resolve, 500));
-    return gateway.child.latest.stallMs;
+    const { stallMs } = gateway.child.latest;
+    gateway.child.send('end');
+    return stallMs;
   };
   const stalls = [];
   const quiet = [];
