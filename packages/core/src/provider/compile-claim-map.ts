@@ -112,7 +112,13 @@ function textsOf(value: unknown, separator: RegExp | null): readonly string[] {
   if (typeof value === 'string') return separator === null ? [value] : value.split(separator, MAX_VALUES).filter(Boolean);
   if (typeof value === 'number' || typeof value === 'boolean') return [String(value)];
   if (!Array.isArray(value)) return NO_VALUES;
-  return (value as unknown[]).slice(0, MAX_VALUES).flatMap((item) => (Array.isArray(item) ? [] : textsOf(item, null)));
+  const texts: string[] = [];
+  for (let index = 0; index < value.length && index < MAX_VALUES; index++) {
+    const item = value[index] as unknown;
+    if (typeof item === 'string') texts.push(item);
+    else if (typeof item === 'number' || typeof item === 'boolean') texts.push(String(item));
+  }
+  return texts;
 }
 
 const timeOf = (value: unknown): number | null => (typeof value === 'number' && Number.isFinite(value) ? value : null);

@@ -38,10 +38,16 @@ export function scanJson(text: string, maxDepth: number): JsonScan {
   return 'plain';
 }
 
+/** Where the string ends that begins at `start`: at the first quote with an even number of backslashes before it. */
 function endOfString(text: string, start: number): number {
-  let at = start + 1;
-  while (at < text.length && text.charCodeAt(at) !== QUOTE) at += text.charCodeAt(at) === BACKSLASH ? 2 : 1;
-  return at;
+  for (let from = start + 1; ;) {
+    const quote = text.indexOf('"', from);
+    if (quote < 0) return text.length;
+    let first = quote;
+    while (text.charCodeAt(first - 1) === BACKSLASH) first--;
+    if ((quote - first) % 2 === 0) return quote;
+    from = quote + 1;
+  }
 }
 
 function isName(text: string, from: number): boolean {

@@ -68,6 +68,18 @@ describe('base64url (RFC 4648 section 5)', () => {
 });
 
 describe('scanning JSON', () => {
+  test('a name that stands twice is found, whatever characters it has', () => {
+    const name = fc.array(fc.constantFrom('\\', '"', 'a', ' ', ':', '{', '}', '\n', 'é'), { maxLength: 8 }).map((parts) => parts.join(''));
+    fc.assert(
+      fc.property(name, name, fc.jsonValue({ maxDepth: 2 }), (one, other, value) => {
+        const member = (text: string): string => `${JSON.stringify(text)}:${JSON.stringify(value)}`;
+        expect(scanJson(`{${member(one)},${member(other)}}`, 10)).toBe(one === other ? 'duplicate-member' : 'plain');
+        expect(scanJson(`{${member(one)}, ${member('-')}, ${member(one)}}`, 10)).toBe('duplicate-member');
+      }),
+      { numRuns: 400 },
+    );
+  });
+
   test('finds repeated members and depth in any document, and nothing else', () => {
     fc.assert(
       fc.property(fc.jsonValue({ maxDepth: 6 }), (value) => expect(scanJson(JSON.stringify(value), 10)).toBe('plain')),
