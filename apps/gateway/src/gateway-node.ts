@@ -1,6 +1,6 @@
 import { LocalReplayMemory, TokenCache, type KeySource, type ReplayMemory } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys, type KeptKeys } from '@virga/outbound';
-import type { FeedMessage, NodeStatus } from '@virga/protocol';
+import { FEED_VERSION, type FeedMessage, type NodeStatus } from '@virga/protocol';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { performance } from 'node:perf_hooks';
@@ -278,6 +278,7 @@ export class GatewayNode {
     return {
       node: this.#options.name,
       pid: process.pid,
+      feed: FEED_VERSION,
       startedAt: this.#startedAt,
       gatewayUrl: this.#publicOrigin,
       ...this.#releases.state,

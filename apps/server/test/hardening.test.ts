@@ -354,6 +354,22 @@ describe('files and processes', () => {
     expect(readFileSync(`/proc/${nodePid()}/environ`, 'utf8')).toContain('VIRGA_NODE_TOKEN');
   });
 
+  test('a node of another version, which would not follow the feed, is let end and replaced', async () => {
+    const pid = nodePid();
+    const token = readFileSync(join(server.folder, 'node-token'), 'utf8').trim();
+    // What a node of before there were versions of the feed says of itself.
+    const said = { node: 'local', pid, startedAt: 1, gatewayUrl: server.gatewayUrl, release: null, refusedRelease: null, providers: [], knownTokens: 0 };
+    await until(async () => {
+      await server.call('POST', '/nodes/v1/status', { ...said, directory: null, knownClients: 0, inFlight: 0 }, { authorization: `Bearer ${token}` });
+      await delay(300);
+      return nodePid() !== pid;
+    }, 'the replacement');
+    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.state === 'connected', 'its connection');
+    const next = nodePid();
+    await delay(2500);
+    expect(nodePid()).toBe(next);
+  }, 60_000);
+
   test('a node that stops answering is noticed, ended and replaced', async () => {
     const pid = nodePid();
     process.kill(pid, 'SIGSTOP');

@@ -103,4 +103,4 @@ export type {
   ProbeOutcome,
   ProbeRequest,
 } from './node/messages.js';
-export { PROBE_HEADER, REQUEST_ID_HEADER } from './node/messages.js';
+export { FEED_VERSION, PROBE_HEADER, REQUEST_ID_HEADER } from './node/messages.js';

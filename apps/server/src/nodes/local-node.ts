@@ -1,4 +1,5 @@
 import { Inject, Injectable, Logger } from '@nestjs/common';
+import { FEED_VERSION } from '@virga/protocol';
 import { spawn } from 'node:child_process';
 import { mkdirSync, openSync, readFileSync, rmSync, writeFileSync, closeSync } from 'node:fs';
 import { join } from 'node:path';
@@ -73,6 +74,7 @@ export class LocalNode {
     if (pid !== null) {
       // After a stall of this process itself, the node is given the time to be heard again.
       if (!late && this.#isSilent()) this.#replace(pid);
+      else if (this.#isOfAnotherVersion(pid)) this.#retire(pid);
       return;
     }
     this.#failures++;
@@ -90,6 +92,18 @@ export class LocalNode {
   #isSilent(): boolean {
     const node = this.#hub.nodes.find((item) => item.name === NODE_NAME);
     return node !== undefined && node.status !== null && Date.now() - Math.max(node.seenAt, this.#startedAt) > SILENCE_MS;
+  }
+
+  /** Whether the node is one of before this program was replaced by another version, which does not follow its feed. */
+  #isOfAnotherVersion(pid: number): boolean {
+    const status = this.#hub.nodes.find((item) => item.name === NODE_NAME)?.status;
+    return status?.pid === pid && status.feed !== FEED_VERSION;
+  }
+
+  /** Lets the node end what it has under way; another is started once it is gone. */
+  #retire(pid: number): void {
+    this.#log.warn(`the node (process ${pid}) is of another version; it ends, and one of this version takes its place`);
+    process.kill(pid, 'SIGTERM');
   }
 
   #replace(pid: number): void {

@@ -1,5 +1,8 @@
 import type { CarriedDocument, CheckId, DirectoryChange, Operands, Principal, RequestOutcome, Revocation, StepId, StepTrace } from '@virga/core';
 
+/** Raised when what goes between control plane and nodes changes so that a node of before cannot follow: 2 has documents in parts. */
+export const FEED_VERSION = 2;
+
 /**
  * One line of the feed that the control plane keeps open to each node: JSON, one message a line. Documents name their parts
  * by hash; a node asks for those that it does not have.
@@ -105,6 +108,8 @@ export interface NodeAnswer {
 export interface NodeStatus {
   readonly node: string;
   readonly pid: number;
+  /** The version of the feed that it speaks; nodes of before there was a second one say nothing. */
+  readonly feed?: number;
   readonly startedAt: number;
   readonly gatewayUrl: string;
   readonly release: { readonly number: number; readonly hash: string; readonly effectiveAt: number } | null;
