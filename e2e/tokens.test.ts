@@ -165,7 +165,7 @@ test('settings: traces are kept as long as asked, and a hop that may pass certif
   await page.getByRole('button', { name: 'Set in the draft' }).click();
   await expect(page.getByText('1 change', { exact: false }).first()).toBeVisible();
   await page.getByRole('link', { name: 'Compare' }).click();
-  await expect(page.getByText('header of client certificates', { exact: false })).toBeVisible();
+  await expect(page.getByRole('cell', { name: 'header of client certificates changed', exact: true })).toBeVisible();
   await page.getByRole('button', { name: 'Discard the draft' }).click();
   await page.getByRole('button', { name: /^Discard \d/ }).click();
   await expect(page.getByText('nothing unpublished')).toBeVisible();
