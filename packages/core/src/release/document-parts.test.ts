@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { joinDocument, partsNamed, PART_OPERATIONS, splitDocument, type OperationRule, type ReleaseDocument } from '../index.js';
+import { joinDocument, MAX_PARTS, partsNamed, PART_OPERATIONS, splitDocument, type OperationRule, type ReleaseDocument } from '../index.js';
 
 const operation = (name: string): OperationRule => ({
   id: name,
@@ -52,6 +52,16 @@ test.each<[string, unknown]>([
   ['operations that are no list', { apis: [{ operations: {} }] }],
 ])('%s names no part and stays as it is', (_name, value) => {
   expect([partsNamed(value), joinDocument(value, () => [])]).toEqual([[], value]);
+});
+
+test('thousands of small APIs make no more parts than there may be', () => {
+  const many = document(Array<number>(MAX_PARTS + 500).fill(2));
+  const { carried, parts } = splitDocument(many, digest);
+  expect([parts.size, carried]).toEqual([0, many]);
+  const mixed = document([...Array<number>(MAX_PARTS).fill(1), 250]);
+  const split = splitDocument(mixed, digest);
+  expect(split.parts.size).toBe(3);
+  expect(joinDocument(split.carried, (hash) => JSON.parse(split.parts.get(hash) ?? 'null') as OperationRule[])).toEqual(mixed);
 });
 
 test('a part that is not there stays a text, which no reader takes for an operation', () => {

@@ -3,6 +3,8 @@ import { isRecord } from '../util/json-pointer.js';
 
 /** Operations in one part: reading so many at one time keeps nobody waiting. */
 export const PART_OPERATIONS = 100;
+/** An API with so few operations keeps them: a part of its own would cost more than it spares, and many APIs must not make too many parts. */
+const KEPT_OPERATIONS = 25;
 /** Parts that one document may have. */
 export const MAX_PARTS = 2000;
 
@@ -20,12 +22,13 @@ export interface SplitDocument {
   readonly parts: ReadonlyMap<string, string>;
 }
 
-/** Takes the operations out of a document, in lists of at most 100. One with few operations stays whole. */
+/** Takes the operations out of a document, in lists of at most 100. One with few operations stays whole, and so does each API with few. */
 export function splitDocument(document: ReleaseDocument, digest: (text: string) => string): SplitDocument {
   const parts = new Map<string, string>();
   const count = document.apis.reduce((sum, { operations }) => sum + operations.length, 0);
   if (count <= PART_OPERATIONS) return { carried: document, parts };
-  const hashesOf = ({ operations }: ApiRule): string[] => {
+  const hashesOf = ({ operations }: ApiRule): readonly (OperationRule | string)[] => {
+    if (operations.length <= KEPT_OPERATIONS) return operations;
     const hashes: string[] = [];
     for (let from = 0; from < operations.length; from += PART_OPERATIONS) {
       const text = JSON.stringify(operations.slice(from, from + PART_OPERATIONS));
