@@ -222,6 +222,19 @@ describe('what an upstream answers', () => {
     expect(answer).not.toMatch(/X-Late/i);
   });
 
+  test.each([[256], [4096], [4097], [20_000]])('%i bytes of every value pass as they are, in one piece or in two', async (length) => {
+    await publish({ at: hostileUrl });
+    const body = Buffer.from(Array.from({ length }, (_, index) => (index * 7) % 256));
+    const start = Buffer.from(`HTTP/1.1 200 OK\r\nContent-Type: application/octet-stream\r\nContent-Length: ${length}\r\n\r\n`);
+    for (const parts of [[Buffer.concat([start, body])], [Buffer.concat([start, body.subarray(0, 100)]), body.subarray(100)]]) {
+      script = (socket) => {
+        parts.forEach((part, index) => setTimeout(() => (index === parts.length - 1 ? socket.end(part) : socket.write(part)), index * 30));
+      };
+      const answer = await fetch(`${url}/a/open/1`);
+      expect(Buffer.compare(Buffer.from(await answer.arrayBuffer()), body)).toBe(0);
+    }
+  });
+
   test('an answer that comes before the whole body went up is passed on', async () => {
     await publish({ message: { requestBytes: 1_000_000 }, at: hostileUrl });
     script = (socket) => void socket.write('HTTP/1.1 409 Conflict\r\nContent-Length: 2\r\n\r\nno');

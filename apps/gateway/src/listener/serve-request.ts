@@ -40,6 +40,9 @@ export interface Transfer {
   look(now: number): void;
 }
 
+/** Up to so many bytes copying costs less than a write of their own. */
+const SMALL_ANSWER = 4096;
+
 /** One request at the listener, from its first byte to its record. */
 export class ServedRequest implements Carrier {
   readonly #req: IncomingMessage;
@@ -56,6 +59,10 @@ export class ServedRequest implements Carrier {
   #responseHeaders: readonly string[] = [];
   #status = 0;
   #responseBytes = 0;
+  /** Bytes of the answer's body as its head says them; -1 where it does not. */
+  #announced = -1;
+  /** The whole body, until its end is told. */
+  #whole: string | null = null;
   /** Bytes of the body that went up; what was refused was not read. */
   #requestBytes = 0;
   #resume: (() => void) | null = null;
@@ -194,6 +201,8 @@ export class ServedRequest implements Carrier {
   start(status: number, headers: readonly string[], resume: () => void): void {
     this.#resume = resume;
     this.#responseHeaders = headers;
+    const length = headers.indexOf('content-length');
+    this.#announced = length < 0 ? -1 : Number(headers[length + 1]);
     this.#res.sendDate = !headers.includes('date');
     this.#res.writeHead(status, headers as string[]);
     this.#status = status;
@@ -201,13 +210,19 @@ export class ServedRequest implements Carrier {
 
   data(chunk: Buffer): boolean {
     this.#responseBytes += chunk.length;
+    // A small answer that is whole leaves as one text with its head, every byte a character: one write instead of three.
+    if (chunk.length === this.#announced && chunk.length <= SMALL_ANSWER) {
+      this.#whole = chunk.toString('latin1');
+      return true;
+    }
     if (this.#res.write(chunk)) return true;
     this.#res.once('drain', () => this.#resume?.());
     return false;
   }
 
   end(found: Finding): void {
-    this.#res.end();
+    if (this.#whole === null) this.#res.end();
+    else this.#res.end(this.#whole, 'latin1');
     // An upstream may answer before it has the whole body; what is left of it would keep the connection waiting.
     if (this.#body && !this.#req.complete) drainUpload(this.#req, (whole) => whole || this.#req.socket.destroySoon());
     this.#record(this.#status, found);
@@ -249,8 +264,8 @@ export class ServedRequest implements Carrier {
 
   /** Writes a finding down as a step, unless the decision or the way through the upstream did that already. */
   #step(found: Finding): void {
-    // Mostly the last one: from the end, where it stands at once.
-    if (this.#exchange.steps.findLast((taken) => taken.finding === found)) return;
+    const { steps } = this.#exchange;
+    if (steps[steps.length - 1]?.finding === found || steps.some((taken) => taken.finding === found)) return;
     const { upstream, upstreamAt } = this.#transit;
     this.#exchange.took(upstream ? 'upstream' : 'message', found, performance.now() - (upstream ? upstreamAt : this.#startedAt));
   }

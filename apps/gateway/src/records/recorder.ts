@@ -1,4 +1,14 @@
-import { endingOf, type Ending, type Exchange, type RecordBatch, type StepCount, type TraceRecord, type TrafficCount } from '@virga/core';
+import {
+  endingOf,
+  type CompiledOperation,
+  type Ending,
+  type Exchange,
+  type RecordBatch,
+  type StepCount,
+  type StepRecord,
+  type TraceRecord,
+  type TrafficCount,
+} from '@virga/core';
 import { buildTrace, type FinishedRequest } from './build-trace.js';
 import { RateBudget } from './rate-budget.js';
 
@@ -39,6 +49,16 @@ class CounterNode {
   }
 }
 
+/** Whether a request of an operation is counted where another of the same operation was. */
+function isLike(key: Counter['key'], minute: number, { api, steps }: Exchange, { status }: FinishedRequest): boolean {
+  if (key.minute !== minute || key.status !== status || key.apiId !== (api?.rule.id ?? null) || key.steps.length !== steps.length) return false;
+  for (let index = 0; index < steps.length; index++) {
+    const [counted, taken] = [key.steps[index] as StepCount, steps[index] as StepRecord];
+    if (counted.code !== taken.finding.code || counted.outcome !== taken.outcome) return false;
+  }
+  return true;
+}
+
 /**
  * Counts every request and keeps traces in a ring until they are sent. Under load passed requests are sampled; refused
  * ones are kept up to a rate of their own. A batch stays the same until the control plane has taken it.
@@ -49,6 +69,8 @@ export class Recorder {
   #counters = new CounterNode();
   #coarse = new Map<string, Counter>();
   #held: Counter[] = [];
+  /** The counter of the last request of each operation: most requests are like the last. */
+  #last = new Map<CompiledOperation | null, Counter>();
   readonly #passed = new RateBudget(RECORD_LIMITS.passedPerSecond, RECORD_LIMITS.passedBurst);
   readonly #refused = new RateBudget(RECORD_LIMITS.refusedPerSecond, RECORD_LIMITS.refusedBurst);
   #unsent = { passed: 0, refused: 0, steps: 0 };
@@ -69,11 +91,17 @@ export class Recorder {
     else this.#unsent.passed++;
   }
 
-  #count(exchange: Exchange, done: FinishedRequest, { outcome, step, code }: Ending): void {
+  #count(exchange: Exchange, done: FinishedRequest, ending: Ending): void {
     const minute = done.at - (done.at % 60_000);
+    const last = this.#last.get(exchange.operation);
+    const counter = last && isLike(last.key, minute, exchange, done) ? last : this.#find(minute, exchange, done, ending);
+    counter.count++;
+    counter.totalUs += Math.round(done.totalMs * 1000);
+  }
+
+  #find(minute: number, exchange: Exchange, { status }: FinishedRequest, { outcome, step, code }: Ending): Counter {
     const apiId = exchange.api?.rule.id ?? null;
     const operationId = exchange.operation?.rule.id ?? null;
-    const { status, totalMs } = done;
     const grow = this.#held.length < RECORD_LIMITS.maxCounters;
     let node = this.#counters.to(minute, grow)?.to(apiId, grow)?.to(operationId, grow)?.to(status, grow) ?? null;
     for (const taken of exchange.steps) {
@@ -84,10 +112,11 @@ export class Recorder {
     if (counter === null) {
       const steps = exchange.steps.map((taken): StepCount => ({ step: taken.step, code: taken.finding.code, outcome: taken.outcome }));
       const fresh = { minute, apiId, operationId, step, code, outcome, status, steps };
-      counter = node !== null && grow ? (node.counter = this.#begin(fresh)) : this.#beginCoarse(fresh);
+      if (node === null || !grow) return this.#beginCoarse(fresh);
+      counter = node.counter = this.#begin(fresh);
     }
-    counter.count++;
-    counter.totalUs += Math.round(totalMs * 1000);
+    this.#last.set(exchange.operation, counter);
+    return counter;
   }
 
   #begin(key: Counter['key']): Counter {
@@ -121,6 +150,7 @@ export class Recorder {
     const traces = this.#ring.splice(0, RECORD_LIMITS.batchSize);
     const counts = this.#held.map(({ key, count, totalUs }): TrafficCount => ({ ...key, count, totalUs }));
     this.#counters = new CounterNode();
+    this.#last = new Map();
     this.#coarse = new Map();
     this.#held = [];
     const unsent = this.#unsent;

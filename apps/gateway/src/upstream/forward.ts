@@ -2,8 +2,9 @@ import { finding, type Finding } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
 import { performance } from 'node:perf_hooks';
 import type { Readable } from 'node:stream';
-import type { Dispatcher } from 'undici';
+import type { Client, Dispatcher } from 'undici';
 import type { BerthSeeker, NoBerth } from './berths.js';
+import type { Connections } from './connections.js';
 import type { Upstream } from './pools.js';
 
 /** A request ready to go up. */
@@ -45,6 +46,7 @@ export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
   #ended = false;
   #repeated = false;
   #holds = false;
+  #connection: Client | null = null;
 
   constructor(upstream: Upstream, request: UpstreamRequest, sink: AnswerSink) {
     this.caller = request.caller;
@@ -75,13 +77,13 @@ export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
   }
 
   #dispatch(): void {
-    const { pools, origin, responseTimeoutMs } = this.#upstream;
+    const { responseTimeoutMs } = this.#upstream;
     const { method, path, headers, body, arrivedAt } = this.#request;
-    const pool = body === null && !this.#repeated ? pools.plain : pools.patient;
+    this.#connection = this.#connections.take();
     // The time that passed before counts too, waiting for a connection included.
     const headersTimeout = Math.max(1, responseTimeoutMs - Math.round(performance.now() - arrivedAt));
     try {
-      pool.dispatch({ origin, path, method: method, headers, body, headersTimeout, bodyTimeout: responseTimeoutMs }, this);
+      this.#connection.dispatch({ path, method: method, headers, body, headersTimeout, bodyTimeout: responseTimeoutMs }, this);
     } catch (error) {
       this.onResponseError(null, error as Error);
     }
@@ -96,10 +98,21 @@ export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
     this.#controller?.abort(new Error('the caller left'));
   }
 
-  /** Gives the connection back, once. */
+  get #connections(): Connections {
+    const { pools } = this.#upstream;
+    return this.#request.body === null && !this.#repeated ? pools.plain : pools.patient;
+  }
+
+  #giveBack(): void {
+    if (this.#connection) this.#connections.give(this.#connection);
+    this.#connection = null;
+  }
+
+  /** Gives the connection and its berth back, once. */
   #free(): void {
     if (!this.#holds) return;
     this.#holds = false;
+    this.#giveBack();
     this.#upstream.berths.free(this.caller);
   }
 
@@ -132,6 +145,7 @@ export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
   onResponseError(_controller: Dispatcher.DispatchController | null, error: UpstreamError): void {
     if (this.#ended) return this.#free();
     if (!this.#started && !this.#repeated && this.#request.body === null && REPEATABLE.has(this.#request.method) && isStaleConnection(error)) {
+      this.#giveBack();
       this.#repeated = true;
       this.#dispatch();
       return;

@@ -1,6 +1,7 @@
 import type { UpstreamLimits, UpstreamRule } from '@virga/core';
-import { buildConnector, Pool } from 'undici';
+import { buildConnector } from 'undici';
 import { Berths } from './berths.js';
+import { Connections } from './connections.js';
 import { skipContinue } from './interim-answers.js';
 
 /** One upstream ready to be called: its pool and the path that its address adds in front. */
@@ -33,7 +34,7 @@ export class UpstreamPools {
     const key = keyOf(rule);
     let kept = this.#pools.get(key);
     if (!kept) {
-      kept = { pools: new ConnectionPools(url.origin, rule.connectTimeoutMs, limits.connections), berths: new Berths(limits), users: 0 };
+      kept = { pools: new ConnectionPools(url.origin, rule.connectTimeoutMs), berths: new Berths(limits), users: 0 };
       this.#pools.set(key, kept);
     }
     kept.users++;
@@ -70,37 +71,20 @@ const keyOf = (rule: UpstreamRule): string => JSON.stringify([new URL(rule.url).
  * answers, and what is tried once more.
  */
 class ConnectionPools {
-  readonly #origin: string;
-  readonly #connectTimeoutMs: number;
-  readonly #connections: number;
-  readonly #plain: Pool;
-  #patient: Pool | null = null;
+  readonly plain: Connections;
+  readonly patient: Connections;
 
-  constructor(origin: string, connectTimeoutMs: number, connections: number) {
-    this.#origin = origin;
-    this.#connectTimeoutMs = connectTimeoutMs;
-    this.#connections = connections;
-    this.#plain = new Pool(origin, { ...this.#options, connect: { timeout: connectTimeoutMs } });
-  }
-
-  get #options() {
-    return { connections: this.#connections, pipelining: 1, keepAliveTimeout: 4000 };
-  }
-
-  get plain(): Pool {
-    return this.#plain;
-  }
-
-  get patient(): Pool {
-    return (this.#patient ??= new Pool(this.#origin, { ...this.#options, connect: patientConnector(this.#connectTimeoutMs) }));
+  constructor(origin: string, connectTimeoutMs: number) {
+    this.plain = new Connections(origin, buildConnector({ timeout: connectTimeoutMs }));
+    this.patient = new Connections(origin, patientConnector(connectTimeoutMs));
   }
 
   async close(): Promise<void> {
-    await Promise.all([this.#plain.close(), this.#patient?.close()]);
+    await Promise.all([this.plain.close(), this.patient.close()]);
   }
 
   async destroy(): Promise<void> {
-    await Promise.all([this.#plain.destroy(), this.#patient?.destroy()]);
+    await Promise.all([this.plain.destroy(), this.patient.destroy()]);
   }
 }
 

@@ -16,6 +16,8 @@ const SCHEMES = /^(basic|bearer|dpop|digest|gnap|hoba|mutual|negotiate|ntlm|oaut
 
 /** So many values of one request are looked for in its other parts; a caller chooses how many there are. Each is taken out where it stands in any case. */
 const MAX_CREDENTIALS = 32;
+/** So many names are remembered with what was said of them. */
+const MAX_NAMES = 500;
 
 /** What can be a credential in the requests of one release: where it takes tokens from, beside what every release knows. */
 export interface Redactor {
@@ -32,7 +34,7 @@ export function compileRedactor(places: readonly TokenPlace[] = []): Redactor {
   const named = (kind: TokenPlace['kind']): ReadonlySet<string> =>
     new Set(places.filter((place) => place.kind === kind).map(({ name }) => (kind === 'header' ? name.toLowerCase() : name)));
   const [headers, parameters] = [named('header'), named('query')];
-  const isSecretHeader = (name: string): boolean => headers.has(name.toLowerCase()) || isSecretName(name) || /^(set-)?cookie$/i.test(name);
+  const isSecretHeader = remembered((name) => headers.has(name.toLowerCase()) || isSecretName(name) || /^(set-)?cookie$/i.test(name));
   const isSecretParameter = (name: string): boolean => parameters.has(decoded(name)) || isSecretName(decoded(name));
   const text = (given: string, credentials: readonly string[]): string => redact(withoutAll(given, credentials), isSecretParameter);
   return {
@@ -60,6 +62,19 @@ export function compileRedactor(places: readonly TokenPlace[] = []): Redactor {
       const scheme = /authorization$/i.test(name) ? SCHEMES.exec(value)?.[0] : undefined;
       return `${scheme ? `${scheme} ` : ''}<removed, ${value.length} characters>`;
     },
+  };
+}
+
+/** Keeps what was said of a name, because the same few come again and again. Bounded: callers choose names. */
+function remembered(says: (name: string) => boolean): (name: string) => boolean {
+  const known = new Map<string, boolean>();
+  return (name) => {
+    let said = known.get(name);
+    if (said === undefined) {
+      said = says(name);
+      if (known.size < MAX_NAMES && name.length <= 100) known.set(name, said);
+    }
+    return said;
   };
 }
 
