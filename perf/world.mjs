@@ -1,4 +1,4 @@
-import { ANY_MESSAGE, ENFORCED, NO_LANES, RELEASE_FORMAT, splitDocument, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
+import { ANY_MESSAGE, ANYWHERE, emptyDocument, ENFORCED, NO_LANES, splitDocument, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { hash } from 'node:crypto';
 import { createServer } from 'node:http';
@@ -41,8 +41,7 @@ export async function makeIssuer(algorithm = 'RS256') {
 /** A release of some operations, all guarded. */
 export function release(upstreamUrl, issuer, operations = 100) {
   return {
-    format: RELEASE_FORMAT,
-    environment: 'bench',
+    ...emptyDocument('bench'),
     providers: [
       {
         id: 'p',
@@ -58,7 +57,6 @@ export function release(upstreamUrl, issuer, operations = 100) {
         draftOnly: false,
       },
     ],
-    certificateHeader: null,
     apis: [
       {
         id: 'a',
@@ -75,6 +73,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
         message: ANY_MESSAGE,
         headers: NO_LANES,
         modes: ENFORCED,
+        addresses: ANYWHERE,
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({
           id: `GET /group${index % 97}/things${index}/{id}`,
@@ -86,6 +85,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
           token: null,
           message: null,
           modes: null,
+          addresses: null,
         })),
       },
     ],

@@ -1,8 +1,10 @@
 import {
+  compileCallerAddress,
   compileInSteps,
   compileRedactor,
   upgradeDocument,
   type CompiledApi,
+  type FindCallerAddress,
   type CompiledRelease,
   type Ports,
   type Redactor,
@@ -24,6 +26,8 @@ export class LiveRelease {
   readonly compiled: CompiledRelease;
   readonly upstreams: ReadonlyMap<CompiledApi, Upstream>;
   readonly findCertificate: FindCertificate;
+  /** Where a request came from, by the address of its connection and by hops that are believed. */
+  readonly callerAddress: FindCallerAddress;
   /** The certificate header, for a request from a hop that may write it; null otherwise. */
   readonly vouchedHeader: (address: string) => string | null;
   readonly certificateHeader: string | null;
@@ -37,7 +41,8 @@ export class LiveRelease {
     this.hash = hash;
     this.compiled = compiled;
     this.upstreams = new Map(compiled.apis.map((api) => [api, pools.open(api.rule.upstream)]));
-    const { certificateHeader } = compiled.document;
+    const { certificateHeader, callerAddress, networks } = compiled.document;
+    this.callerAddress = compileCallerAddress(callerAddress, networks);
     this.findCertificate = compileFindCertificate(certificateHeader);
     this.vouchedHeader = compileVouchedHeader(certificateHeader);
     this.certificateHeader = certificateHeader?.name ?? null;

@@ -299,7 +299,7 @@ describe('releases', () => {
 
   test('a release that cannot be used leaves the old one serving and is told', async () => {
     const document = documentFor(upstream.url, issuer.issuer);
-    control.send({ type: 'release', number: 2, hash: 'h2', document: { ...document, format: 9 as 2 } });
+    control.send({ type: 'release', number: 2, hash: 'h2', document: { ...document, format: 9 as typeof document.format } });
     await until(() => control.statuses.some((status) => status.refusedRelease?.number === 2));
     expect((await get('/a/open/1')).status).toBe(200);
   });

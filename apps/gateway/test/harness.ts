@@ -1,5 +1,7 @@
 import {
   ANY_MESSAGE,
+  ANYWHERE,
+  emptyDocument,
   ENFORCED,
   NO_LANES,
   STANDARD_CLAIM_MAP,
@@ -168,10 +170,8 @@ export const providerFor = (issuer: string, change: Partial<ProviderRule> = {}):
 export function documentFor(upstreamUrl: string, issuer: string, change: Partial<ApiRule> = {}): ReleaseDocument {
   const scoped = { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['read'], match: 'all', roles: [] }]] } as const;
   return {
-    format: 2,
-    environment: 'test',
+    ...emptyDocument('test'),
     providers: [providerFor(issuer)],
-    certificateHeader: null,
     apis: [
       {
         id: 'a',
@@ -188,6 +188,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         message: ANY_MESSAGE,
         headers: NO_LANES,
         modes: ENFORCED,
+        addresses: ANYWHERE,
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
           {
@@ -200,8 +201,20 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             token: null,
             message: null,
             modes: null,
+            addresses: null,
           },
-          { id: `${method} /guarded`, method, path: '/guarded', operationId: null, summary: '', access: null, token: null, message: null, modes: null },
+          {
+            id: `${method} /guarded`,
+            method,
+            path: '/guarded',
+            operationId: null,
+            summary: '',
+            access: null,
+            token: null,
+            message: null,
+            modes: null,
+            addresses: null,
+          },
         ]),
         ...change,
       },

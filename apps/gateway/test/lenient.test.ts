@@ -100,6 +100,7 @@ const documentOf = ({ areas }: World, url: string): ReleaseDocument => {
         token: null,
         message: null,
         modes: null,
+        addresses: null,
       })),
     })),
   };

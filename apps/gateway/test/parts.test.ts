@@ -1,6 +1,6 @@
 import type { IncomingHttpHeaders } from 'node:http';
 import fc from 'fast-check';
-import { BEARER_HEADER, compileRedactor, Exchange, finding, UPSTREAM_LIMITS, type Finding } from '@virga/core';
+import { BEARER_HEADER, compileRedactor, emptyDocument, Exchange, finding, UPSTREAM_LIMITS, type Finding } from '@virga/core';
 import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import type { IncomingMessage } from 'node:http';
@@ -132,7 +132,7 @@ describe('the last good release on disk', () => {
     withDirectory: false,
     number: 3,
     hash: 'h',
-    document: { format: 2 as const, environment: 't', providers: [], certificateHeader: null, apis: [] },
+    document: emptyDocument('t'),
   };
 
   test('is read back, and only its owner may read it', async () => {

@@ -226,6 +226,7 @@ describe('publishing', () => {
       token: null,
       message: null,
       modes: null,
+      addresses: null,
     }));
     if (api) await publish({ ...document, apis: [{ ...api, operations: [...api.operations, ...operations] }] });
     expect((await fetch(`${url}/a/r1999/7`)).status).toBe(401);

@@ -1,6 +1,8 @@
 import { Module, type DynamicModule } from '@nestjs/common';
 import { APP_FILTER, APP_GUARD, APP_INTERCEPTOR } from '@nestjs/core';
 import { SETTINGS, type ServerSettings } from './config/settings.js';
+import { AddressesController } from './control/addresses/addresses.controller.js';
+import { AddressesService } from './control/addresses/addresses.service.js';
 import { ApisController } from './control/apis/apis.controller.js';
 import { ApisService } from './control/apis/apis.service.js';
 import { OperationPageService } from './control/apis/operation-page.service.js';
@@ -62,6 +64,7 @@ export class AppModule {
         ClientsController,
         BenchController,
         SettingsController,
+        AddressesController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -76,6 +79,7 @@ export class AppModule {
         LocalNode,
         RecordService,
         DraftService,
+        AddressesService,
         ReleasesService,
         ContractService,
         ApisService,

@@ -1,4 +1,4 @@
-import { canonicalJson, tokenRule, type ProviderRule, type ProviderSource, type ReleaseDocument, type TokenOverride } from '@virga/core';
+import { canonicalJson, emptyDocument, tokenRule, type ProviderRule, type ProviderSource, type TokenOverride } from '@virga/core';
 import type { DiscoveryView, TokenOverrideDto } from '@virga/protocol';
 import fc from 'fast-check';
 import { exportJWK, exportSPKI, generateKeyPair } from 'jose';
@@ -198,7 +198,7 @@ describe('what a provider says and what is set', () => {
 });
 
 describe('what a token is held against', () => {
-  const document = { format: 2, environment: 't', providers: [providerFor('https://p.example')], certificateHeader: null, apis: [] } as ReleaseDocument;
+  const document = { ...emptyDocument('t'), providers: [providerFor('https://p.example')] };
   test('a provider alone asks only that the token is genuine and in time', () => {
     const { document: made, apiId, operationId } = questionOf(document, { against: 'draft', providerId: 'p' });
     expect(made.apis.map((api) => [api.id, api.token.audiences, api.operations.map((item) => item.id)])).toEqual([[apiId, 'ANY_AUDIENCE', [operationId]]]);

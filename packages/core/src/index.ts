@@ -16,6 +16,7 @@ export {
   type SchemeRule,
   type SchemeType,
   type UpstreamRule,
+  emptyDocument,
 } from './document/release-document.js';
 export { BEARER_HEADER, tokenRule, type ClaimDemand, type StepUpRule, type TokenOverride, type TokenPlace, type TokenRule } from './document/token-rule.js';
 export {
@@ -52,8 +53,15 @@ export {
 } from './document/message-rule.js';
 export { isMediaRange } from './message/media-type.js';
 export { foldName, type CompiledLane } from './shape/header-lane.js';
+export { ADDRESS_BOUNDS, ANYWHERE, NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './document/address-rule.js';
+export { AddressSet, plainAddress } from './address/address-set.js';
+export { compileCallerAddress, type CallerAddress, type FindCallerAddress } from './address/caller-address.js';
+export { compileAddresses } from './decision/address-step.js';
+export { describeAddresses, reviewAddresses, type AddressNote } from './address/describe-addresses.js';
+export { readEntry, readIp, writeIp } from './address/ip.js';
 export { METHOD_NAMES } from './document/method-names.js';
 export { UPSTREAM_LIMIT_RANGES, UPSTREAM_LIMITS, type UpstreamLimits } from './document/upstream-limits.js';
+export { checkAddresses } from './release/check-addresses.js';
 export { checkDocument } from './release/check-document.js';
 export { readDocument, upgradeDocument } from './release/read-document.js';
 export { DigestMemory } from './credential/digest-memory.js';
@@ -84,7 +92,7 @@ export { describeAccess } from './access/describe-access.js';
 export { readTemplate } from './route/path-template.js';
 export { MAX_TARGET_LENGTH, readPath, type ReadPath } from './route/read-path.js';
 export { LATER_PHASES, type LaterPhase, type Needs } from './decision/phases.js';
-export { decide, decidePhase, type Verdict } from './decision/decide.js';
+export { decide, decidePhase, passesFence, type Verdict } from './decision/decide.js';
 export { answerOf, type AnswerContext, type GatewayAnswer } from './decision/answer.js';
 export { corsHeaders } from './decision/preflight-step.js';
 export { resourceMetadata } from './decision/resource-metadata.js';

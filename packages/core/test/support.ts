@@ -6,7 +6,8 @@ import { STANDARD_CLAIM_MAP } from '../src/document/claim-map.js';
 import { ANY_MESSAGE, NO_LANES } from '../src/document/message-rule.js';
 import { ENFORCED } from '../src/document/modes.js';
 import type { ProviderRule } from '../src/document/provider-rule.js';
-import type { ApiRule, OperationRule, ReleaseDocument } from '../src/document/release-document.js';
+import { ANYWHERE } from '../src/document/address-rule.js';
+import { emptyDocument, type ApiRule, type OperationRule, type ReleaseDocument } from '../src/document/release-document.js';
 import { tokenRule } from '../src/document/token-rule.js';
 import { UPSTREAM_LIMITS } from '../src/document/upstream-limits.js';
 import { compileClaimMap } from '../src/provider/compile-claim-map.js';
@@ -125,6 +126,7 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   token: null,
   message: null,
   modes: null,
+  addresses: null,
 });
 
 export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
@@ -142,6 +144,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     access: requires('trust', 'gates:read'),
     message: ANY_MESSAGE,
     headers: NO_LANES,
+    addresses: ANYWHERE,
     modes: ENFORCED,
     contractHash: null,
     operations: [
@@ -155,9 +158,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
 }
 
 export const releaseOf = (providers: readonly ProviderRule[], ...apis: ApiRule[]): ReleaseDocument => ({
-  format: 2,
-  environment: 'test',
+  ...emptyDocument('test'),
   providers,
-  certificateHeader: null,
   apis,
 });

@@ -58,6 +58,20 @@ export {
 } from './control/clients.js';
 export { EditPage, EditQuery, EditView } from './control/edits.js';
 export { OperationCheckView, OperationPage } from './control/fall-line.js';
+export {
+  AddressAnswer,
+  AddressesPatch,
+  AddressesView,
+  AddressQuestion,
+  AddressRuleDto,
+  addressRuleOf,
+  addressRuleView,
+  AddressVerdict,
+  CallerAddressDto,
+  FenceDto,
+  fenceOf,
+  NetworkDto,
+} from './control/addresses.js';
 export { HeaderEditDto, HeaderLanesDto, HeaderValueDto, lanesOf, MessageDto, MessageOverrideDto } from './control/message.js';
 export { CheckModesDto, ModesDto } from './control/modes.js';
 export { ComparisonView, HeaderView, RuleView, StepView } from './control/explanations.js';

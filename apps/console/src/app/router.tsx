@@ -36,6 +36,7 @@ export const router = createBrowserRouter([
           { path: '/providers/:id', element: screen(() => import('../features/providers/provider-screen').then((m) => ({ default: m.ProviderScreen }))) },
           { path: '/clients', element: screen(() => import('../features/clients/client-list').then((m) => ({ default: m.ClientListScreen }))) },
           { path: '/clients/:id', element: screen(() => import('../features/clients/client-screen').then((m) => ({ default: m.ClientScreen }))) },
+          { path: '/addresses', element: screen(() => import('../features/addresses/addresses').then((m) => ({ default: m.Addresses }))) },
           { path: '/bench/:tab?', element: screen(() => import('../features/bench/bench').then((m) => ({ default: m.Bench }))) },
           { path: '/personas', element: screen(() => import('../features/personas/personas').then((m) => ({ default: m.Personas }))) },
           { path: '/traces', element: screen(() => import('../features/traces/trace-list').then((m) => ({ default: m.TraceListScreen }))) },

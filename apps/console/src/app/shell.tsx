@@ -27,6 +27,7 @@ const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry
       { to: '/clients', word: 'Clients', count: 'clientCount' },
     ],
   },
+  { name: 'Guard', entries: [{ to: '/addresses', word: 'Addresses' }] },
   {
     name: 'Prove',
     entries: [

@@ -2,6 +2,7 @@ import {
   answerOf,
   Exchange,
   finding,
+  passesFence,
   resourceMetadata,
   UPSTREAM_LIMITS,
   type CompiledRelease,
@@ -79,14 +80,16 @@ export class ServedRequest implements Carrier {
     this.#live = live;
     live.begin();
     this.#context = context;
-    const { address, memory } = connectionOf(req.socket);
-    this.#address = address;
+    const { address: peer, memory } = connectionOf(req.socket);
+    const from = live.callerAddress(peer, req.headers);
+    this.#address = from.address ?? 'unknown';
     this.#exchange = new Exchange({
       method: req.method ?? '',
       target: req.url ?? '',
       headers: req.headers,
       origin: context.publicOrigin,
-      certificate: live.findCertificate(req, this.#address),
+      certificate: live.findCertificate(req, peer),
+      from,
       body: bodyOf(req),
       memory,
     });
@@ -98,7 +101,7 @@ export class ServedRequest implements Carrier {
       requestId: this.#id,
       traceparent: trace.traceparent,
       protocol: context.publicOrigin.startsWith('https:') ? ('https' as const) : ('http' as const),
-      vouched: live.vouchedHeader(this.#address),
+      vouched: live.vouchedHeader(peer),
       holder: null,
       arrivedAt: this.#startedAt,
       added: [REQUEST_ID_HEADER, this.#id],
@@ -148,7 +151,7 @@ export class ServedRequest implements Carrier {
     const target = this.#exchange.target;
     if (!target.startsWith('/.well-known/')) return null;
     const api = release.metadata.get(target);
-    if (!api || !api.rule.enabled || (this.#req.method !== 'GET' && this.#req.method !== 'HEAD')) return null;
+    if (!api || !api.rule.enabled || !passesFence(release, this.#exchange) || (this.#req.method !== 'GET' && this.#req.method !== 'HEAD')) return null;
     const headers = { 'content-type': 'application/json', 'cache-control': 'max-age=300', 'access-control-allow-origin': '*' };
     return { status: 200, headers, body: JSON.stringify(resourceMetadata(release, api)) };
   }

@@ -9,15 +9,20 @@ import { Transit, type Carrier } from '../transit/transit.js';
 
 /** Bytes of an answer's body that a probe keeps. */
 const KEEP_BYTES = 256 * 1024;
+/** Where a probe comes from that names no address: what a node sees of a control plane beside it. */
+const OWN_ADDRESS = '127.0.0.1';
 
 /** Decides a composed request by a release that is not live, and sends it up only when asked to. */
 export async function runProbe(request: ProbeRequest, release: LiveRelease, forward: boolean, publicOrigin: string): Promise<ProbeOutcome> {
   const { method, target } = request;
   const body = request.body === null ? null : Buffer.from(request.body, 'base64');
+  const given = fields(request.headers);
+  const from = release.callerAddress(request.from ?? OWN_ADDRESS, given);
   const exchange = new Exchange({
     method,
     target,
-    headers: fields(request.headers),
+    headers: given,
+    from,
     origin: publicOrigin,
     certificate: request.certificate ?? null,
     body: body && { bytes: body.length },
@@ -29,7 +34,7 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     return answerView(status, Object.entries(headers), [Buffer.from(text ?? '')]);
   });
   const facts = {
-    address: '127.0.0.1',
+    address: from.address ?? 'unknown',
     host: new URL(publicOrigin).host,
     requestId,
     traceparent: traceContext(undefined).traceparent,

@@ -3,6 +3,8 @@ import type { RuleView, StepView } from '@virga/protocol';
 
 /** What the parts of an API and of an operation are called. */
 const PARTS: Readonly<Record<string, string>> = {
+  fence: 'from where it may be called at all',
+  addresses: 'from where it may be called',
   access: 'who may call',
   token: 'token checks',
   schemes: 'security schemes',
@@ -39,6 +41,7 @@ export function explainSteps(steps: readonly StepTrace[], document: ReleaseDocum
 /** A rule by its pointer; null where the release has no such rule. */
 function ruleView(document: ReleaseDocument, pointer: string): RuleView | null {
   const place = describePointer(document, pointer);
+  if (place?.apiId === '') return { pointer, apiId: '', operationId: null, part: 'fence', words: `The gateway: ${PARTS['fence'] ?? ''}` };
   const api = place && document.apis.find(({ id }) => id === place.apiId);
   if (!place || !api) return null;
   const operation = api.operations.find(({ id }) => id === place.operationId);

@@ -4,18 +4,26 @@ import { ApiRow, OperationRow, ProviderRow, SettingRow } from './models/configur
 import type { Store } from './store.js';
 
 const CHUNK = 500;
-/** A draft as it is stored, perhaps in the form of an earlier version. */
-export type StoredDraft = Omit<ReleaseDocument, 'format'> & { readonly format: number };
+/** Members of the draft that belong to the gateway as a whole, by the names of their settings. */
+const MEMBERS = {
+  certificateHeader: 'draft.certificate-header',
+  networks: 'draft.networks',
+  fence: 'draft.fence',
+  callerAddress: 'draft.caller-address',
+} as const satisfies Partial<Record<keyof ReleaseDocument, string>>;
+type Member = keyof typeof MEMBERS;
+
+/** A draft as it is stored, perhaps in the form of an earlier version, which has fewer members. */
+export type StoredDraft = Omit<ReleaseDocument, 'format' | Member> & Partial<Pick<ReleaseDocument, Member>> & { readonly format: number };
 
 /** The settings that belong to the draft. */
 const FORMAT = 'draft.format';
-const CERTIFICATE_HEADER = 'draft.certificate-header';
 
 /** Reads the draft as one document, of the format in which it was last written. */
 export async function readDraft(environment: string): Promise<StoredDraft> {
-  const [format, certificateHeader, providers, apis, operations] = await Promise.all([
+  const [format, settings, providers, apis, operations] = await Promise.all([
     SettingRow.findByPk(FORMAT, { raw: true }),
-    SettingRow.findByPk(CERTIFICATE_HEADER, { raw: true }),
+    SettingRow.findAll({ where: { name: Object.values(MEMBERS) }, raw: true }),
     ProviderRow.findAll({ order: [['position', 'ASC']], raw: true }),
     ApiRow.findAll({ order: [['position', 'ASC']], raw: true }),
     OperationRow.findAll({
@@ -36,7 +44,14 @@ export async function readDraft(environment: string): Promise<StoredDraft> {
     // The first format was not written down.
     format: format ? Number(format.value) : 1,
     environment,
-    certificateHeader: certificateHeader ? (JSON.parse(certificateHeader.value) as ReleaseDocument['certificateHeader']) : null,
+    // Earlier versions wrote no row while there was none.
+    certificateHeader: null,
+    ...Object.fromEntries(
+      Object.entries(MEMBERS).flatMap(([member, name]): [string, unknown][] => {
+        const row = settings.find((setting) => setting.name === name);
+        return row ? [[member, JSON.parse(row.value)]] : [];
+      }),
+    ),
     providers: providers.map((row) => JSON.parse(row.body) as ProviderRule),
     apis: apis.map((row) => ({ ...(JSON.parse(row.body) as ApiRule), operations: byApi.get(row.id) ?? [] })),
   };
@@ -51,8 +66,10 @@ export function writeDraft(store: Store, before: StoredDraft, after: ReleaseDocu
     await also?.(transaction);
     if (before.format !== after.format) await SettingRow.upsert({ name: FORMAT, value: String(after.format) }, { transaction });
     await writeProviders(before, after, transaction);
-    if (before.certificateHeader !== after.certificateHeader)
-      await SettingRow.upsert({ name: CERTIFICATE_HEADER, value: JSON.stringify(after.certificateHeader) }, { transaction });
+    for (const [member, name] of Object.entries(MEMBERS)) {
+      const value = after[member as Member];
+      if (before[member as Member] !== value) await SettingRow.upsert({ name, value: JSON.stringify(value) }, { transaction });
+    }
     const kept = new Set(after.apis.map((api) => api.id));
     for (const api of before.apis) if (!kept.has(api.id)) await ApiRow.destroy({ where: { id: api.id }, transaction });
     const old = new Map(before.apis.map((api, position) => [api.id, { api, position }]));

@@ -267,6 +267,7 @@ describe('a newer description', () => {
       token: null,
       message: null,
       modes: null,
+      addresses: null,
     }));
     return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };
   };

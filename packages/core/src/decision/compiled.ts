@@ -1,5 +1,6 @@
 import type { CompiledRights } from '../access/check-rights.js';
 import type { ProofKind } from '../credential/sent-credential.js';
+import type { AddressRule } from '../document/address-rule.js';
 import type { AccessRule } from '../document/access-rule.js';
 import type { CheckMode } from '../document/modes.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
@@ -36,6 +37,8 @@ export interface CompiledLine {
   readonly token: TokenRule;
   /** The demands on claims, one by one, for the fall line and for explanation. */
   readonly claimChecks: readonly ClaimCheck[];
+  /** From where it may be called: the operation's own rule, or the API's. */
+  readonly addresses: AddressRule;
   /** The checks behind routing, in order. */
   readonly fallLine: readonly CompiledStep[];
   /** The steps of the later phases; null where a phase has none. */
@@ -95,6 +98,10 @@ export class CompiledOperation {
     return this.#line.claimChecks;
   }
 
+  get addresses(): CompiledLine['addresses'] {
+    return this.#line.addresses;
+  }
+
   get fallLine(): CompiledLine['fallLine'] {
     return this.#line.fallLine;
   }
@@ -133,6 +140,8 @@ export interface CompiledApi {
 
 export interface CompiledRelease {
   readonly document: ReleaseDocument;
+  /** What every request passes before it is routed; null where everybody may. */
+  readonly fence: CompiledStep | null;
   readonly router: Router<CompiledOperation, CompiledApi>;
   readonly apis: readonly CompiledApi[];
   readonly metadata: ReadonlyMap<string, CompiledApi>;

@@ -18,6 +18,9 @@ export interface Verdict {
  */
 export function decide(release: CompiledRelease, exchange: Exchange): Verdict | Promise<Verdict> {
   const { ticks } = release.ports;
+  const { fence } = release;
+  const stopped = fence === null ? null : runFence(fence, exchange, release.ports);
+  if (stopped !== null) return stopped;
   const start = ticks();
   let routed: Finding;
   try {
@@ -37,6 +40,24 @@ export function decide(release: CompiledRelease, exchange: Exchange): Verdict | 
     }
   }
   return runFrom(exchange, operation.fallLine, 0, release.ports, afterRoute, routed);
+}
+
+/** Whether the gateway's own fence lets a request in, for what the gateway answers without deciding. */
+export function passesFence({ fence, ports }: CompiledRelease, exchange: Exchange): boolean {
+  return fence === null || runFence(fence, exchange, ports) === null;
+}
+
+function runFence(fence: CompiledStep, exchange: Exchange, ports: Ports): Verdict | null {
+  const at = ports.ticks();
+  let found: Finding;
+  try {
+    const result = fence.run(exchange);
+    if (result instanceof Promise) throw new Error('invariant: the fence does not wait');
+    found = result;
+  } catch (error) {
+    found = faultOf(ports, error, fence.step);
+  }
+  return conclude(exchange, fence, found, ports.ticks() - at) ? { kind: 'answer', finding: found } : null;
 }
 
 /**

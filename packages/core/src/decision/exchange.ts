@@ -1,3 +1,4 @@
+import type { CallerAddress } from '../address/caller-address.js';
 import { composeCaller, type Caller } from '../credential/caller.js';
 import type { DigestMemory } from '../credential/digest-memory.js';
 import type { Credential, ProofKind, SentCredential, TokenScheme } from '../credential/sent-credential.js';
@@ -20,6 +21,8 @@ export interface Asked {
   readonly origin?: string;
   /** The request's body: its length as the head says it, null where it is not said; null or left out where there is no body. */
   readonly body?: { readonly bytes: number | null } | null;
+  /** Where it came from; left out where that is not known, and rules about addresses let nobody in. */
+  readonly from?: CallerAddress | null;
   /** SHA-256 of the client certificate, base64url, where one was presented and its key was proved (RFC 8705 section 3.1). */
   readonly certificate?: string | null;
   /** What the connection remembers; null or left out where nothing is remembered. */
@@ -42,6 +45,7 @@ export class Exchange {
   readonly headers: HeaderFields;
   readonly origin: string;
   readonly certificate: string | null;
+  readonly from: CallerAddress;
   /** The request's body as far as it was seen; null where there is none. */
   readonly body: SeenBody | null;
   readonly memory: DigestMemory | null;
@@ -79,6 +83,7 @@ export class Exchange {
     this.headers = asked.headers;
     this.origin = asked.origin ?? '';
     this.certificate = asked.certificate ?? null;
+    this.from = asked.from ?? FROM_NOWHERE;
     this.body = asked.body ? { bytes: asked.body.bytes, seen: 0 } : null;
     this.memory = asked.memory ?? null;
   }
@@ -111,6 +116,7 @@ export class Exchange {
   }
 }
 
+const FROM_NOWHERE: CallerAddress = Object.freeze({ address: null, via: Object.freeze([]), unread: 'no address' });
 const NONE: readonly string[] = Object.freeze([]);
 const NO_SENT: readonly SentCredential[] = Object.freeze([]);
 const NO_CREDENTIALS: readonly Credential[] = Object.freeze([]);

@@ -41,10 +41,12 @@ const BY_ACCESS: ReadonlySet<StepId> = new Set(['credential', 'token', 'key', 'b
  */
 export function rulePointer({ api, operation }: Exchange, { step, finding }: StepRecord): string | null {
   if (step === 'upstream') return api ? `${api.pointer}/upstream` : null;
+  if (step === 'fence') return '/fence/addresses';
   if (step === 'preflight') return api ? `${api.pointer}/cors` : null;
   if (!operation || !api) return finding.code === 'route.api-off' && api ? `${api.pointer}/enabled` : null;
   if (step === 'route') return operation.pointer;
   if (step === 'lane-up' || step === 'lane-back') return `${api.pointer}/headers`;
+  if (step === 'address') return `${operation.rule.addresses === null ? api.pointer : operation.pointer}/addresses`;
   const message = BODY_MEMBERS[step];
   if (message !== undefined) return rule(operation, api.pointer, 'message', message);
   const member = MEMBERS[finding.code];

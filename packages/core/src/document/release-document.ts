@@ -1,3 +1,4 @@
+import { NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './address-rule.js';
 import type { AccessRule } from './access-rule.js';
 import type { HeaderLanes, MessageOverride, MessageRule } from './message-rule.js';
 import type { ModeRule } from './modes.js';
@@ -6,7 +7,7 @@ import type { TokenOverride, TokenPlace, TokenRule } from './token-rule.js';
 import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
-export const RELEASE_FORMAT = 2;
+export const RELEASE_FORMAT = 3;
 
 /** A release: the whole configuration of a gateway, immutable, addressed by the hash of its canonical JSON. */
 export interface ReleaseDocument {
@@ -14,8 +15,26 @@ export interface ReleaseDocument {
   readonly environment: string;
   readonly providers: readonly ProviderRule[];
   readonly certificateHeader: CertificateHeaderRule | null;
+  /** Networks that rules call by their names. */
+  readonly networks: readonly NetworkRule[];
+  /** From where the gateway may be called at all. */
+  readonly fence: FenceRule;
+  /** How the address of a caller is found; null takes that of the connection. */
+  readonly callerAddress: CallerAddressRule | null;
   readonly apis: readonly ApiRule[];
 }
+
+/** A document that serves nothing. */
+export const emptyDocument = (environment: string): ReleaseDocument => ({
+  format: RELEASE_FORMAT,
+  environment,
+  providers: [],
+  certificateHeader: null,
+  networks: [],
+  fence: NO_FENCE,
+  callerAddress: null,
+  apis: [],
+});
 
 /** A client certificate that a hop in front of the gateway has verified and passes on (RFC 9440, RFC 8705 section 6.5). */
 export interface CertificateHeaderRule {
@@ -87,6 +106,8 @@ export interface OperationRule {
   readonly message: MessageOverride | null;
   /** Modes of its checks; null takes the API's. */
   readonly modes: ModeRule | null;
+  /** From where it may be called; null takes the API's rule. The gateway's fence stands before either. */
+  readonly addresses: AddressRule | null;
 }
 
 export interface ApiRule {
@@ -106,6 +127,8 @@ export interface ApiRule {
   readonly message: MessageRule;
   /** Changes of header fields. */
   readonly headers: HeaderLanes;
+  /** From where it may be called. */
+  readonly addresses: AddressRule;
   /** Which checks refuse and which only observe. */
   readonly modes: ModeRule;
   readonly contractHash: string | null;

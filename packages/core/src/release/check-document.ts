@@ -2,6 +2,7 @@ import { METHOD_NAMES } from '../document/method-names.js';
 import { RELEASE_FORMAT, takesTokens, type ApiRule, type ReleaseDocument } from '../document/release-document.js';
 import type { TokenPlace } from '../document/token-rule.js';
 import { UPSTREAM_LIMIT_RANGES, type UpstreamLimits } from '../document/upstream-limits.js';
+import { checkAddresses, checkEntries, checkNetworks } from './check-addresses.js';
 import { checkProvider } from './check-provider.js';
 import { checkTokenRule } from './check-token-rule.js';
 import { checkLanes, checkMessage } from './check-message.js';
@@ -40,11 +41,21 @@ export function* checkInSteps(document: ReleaseDocument): Generator<void, void> 
   document.certificateHeader?.trustedHops.forEach((hop, index) => {
     if (!/^[0-9a-f.:]+(\/\d{1,3})?$/i.test(hop)) fail(`/certificateHeader/trustedHops/${index}`, `${hop} is no address and no network`);
   });
-  const providers = new Set(document.providers.map((provider) => provider.id));
-  for (const [index, api] of document.apis.entries()) yield* checkApi(api, providers, `/apis/${index}`);
+  checkNetworks(document.networks, '/networks');
+  const networks = new Set(document.networks.map(({ name }) => name));
+  checkAddresses(document.fence.addresses, networks, '/fence/addresses');
+  if (document.callerAddress) checkEntries(document.callerAddress.trustedHops, networks, '/callerAddress/trustedHops');
+  const names: Names = { providers: new Set(document.providers.map((provider) => provider.id)), networks };
+  for (const [index, api] of document.apis.entries()) yield* checkApi(api, names, `/apis/${index}`);
 }
 
-function* checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): Generator<void, void> {
+/** What rules of APIs call by name. */
+interface Names {
+  readonly providers: ReadonlySet<string>;
+  readonly networks: ReadonlySet<string>;
+}
+
+function* checkApi(api: ApiRule, { providers, networks }: Names, at: string): Generator<void, void> {
   if (api.basePath !== '' && !/^(\/[^/{}?#;%\\\s]+)+$/.test(api.basePath))
     fail(`${at}/basePath`, 'a base path is empty, or begins with a slash, has no empty segment and does not end with a slash');
   if (/(^|\/)\.\.?(\/|$)/.test(api.basePath)) fail(`${at}/basePath`, 'a base path has no dot segments');
@@ -61,6 +72,7 @@ function* checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): Ge
   checkTokenRule(api.token, `${at}/token`);
   checkMessage(api.message, `${at}/message`);
   checkLanes(api.headers, `${at}/headers`);
+  checkAddresses(api.addresses, networks, `${at}/addresses`);
   if (api.cors?.origins.includes('*') && api.cors.credentials) fail(`${at}/cors/credentials`, 'any origin cannot go with credentials');
   unique(
     api.schemes.map((scheme) => scheme.name),
@@ -76,6 +88,7 @@ function* checkApi(api: ApiRule, providers: ReadonlySet<string>, at: string): Ge
   );
   yield;
   for (const [index, operation] of api.operations.entries()) {
+    if (operation.addresses) checkAddresses(operation.addresses, networks, `${at}/operations/${index}/addresses`);
     if (operation.message) checkMessage(operation.message, `${at}/operations/${index}/message`);
     if (operation.token) checkTokenRule({ ...api.token, ...operation.token }, `${at}/operations/${index}/token`);
     if (!(METHOD_NAMES as readonly string[]).includes(operation.method))

@@ -1,5 +1,5 @@
 import { checkShape, listOf, text } from '../util/shape.js';
-import { API, CERTIFICATE_HEADER, OPERATION, PROVIDER } from './document-shapes.js';
+import { API, CALLER_ADDRESS, CERTIFICATE_HEADER, FENCE, NETWORK, OPERATION, PROVIDER } from './document-shapes.js';
 import { arrayOf, recordOf } from './check-values.js';
 
 /**
@@ -11,6 +11,9 @@ export function* checkStructure(value: unknown): Generator<void, void> {
   checkShape(text, document['environment'], '/environment');
   checkShape(listOf(PROVIDER), document['providers'], '/providers');
   checkShape(CERTIFICATE_HEADER, document['certificateHeader'], '/certificateHeader');
+  checkShape(listOf(NETWORK), document['networks'], '/networks');
+  checkShape(FENCE, document['fence'], '/fence');
+  checkShape(CALLER_ADDRESS, document['callerAddress'], '/callerAddress');
   for (const [index, api] of arrayOf(document['apis'], '/apis').entries()) {
     const at = `/apis/${index}`;
     checkShape(API, api, at);

@@ -1,5 +1,6 @@
 import { compileRights } from '../access/check-rights.js';
 import { checkInSteps } from './check-document.js';
+import { compileAddresses, compileFence } from '../decision/address-step.js';
 import { compileClaimChecks, compileClaimsStep } from '../decision/claims-step.js';
 import { compileBasicStep } from '../decision/basic-step.js';
 import { compileCertificateStep } from '../decision/certificate-step.js';
@@ -11,6 +12,7 @@ import { compileProofStep } from '../decision/proof-step.js';
 import { METADATA_PREFIX } from '../decision/resource-metadata.js';
 import { compileRightsStep } from '../decision/rights-step.js';
 import { compileTokenStep, type TokenContext } from '../decision/token-step.js';
+import type { AddressRule, NetworkRule } from '../document/address-rule.js';
 import type { AccessRule } from '../document/access-rule.js';
 import { compileMessage } from '../decision/message-steps.js';
 import type { MessageRule } from '../document/message-rule.js';
@@ -50,11 +52,12 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
   const providersById = new Map(trusted.map((provider) => [provider.rule.id, provider]));
   // Tokens of providers that are asked are never proved by a key, so their issuers choose none.
   const byIssuer = new Map(trusted.filter(({ rule }) => !takesOpaqueTokens(rule)).map((provider) => [provider.rule.issuer, provider]));
-  const context: TokenContext = {
+  const context: LineContext = {
     verifier: { byIssuer, keys: ports.keys, signatures: ports.signatures },
     cache: ports.tokens,
     providers: providersById,
     ports,
+    networks: document.networks,
   };
   const router = new Router<CompiledOperation, CompiledApi>();
   const apis: CompiledApi[] = [];
@@ -62,6 +65,7 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
   yield* router.complete();
   return {
     document,
+    fence: compileFence(document.fence, document.networks),
     router,
     apis,
     metadata: new Map(apis.map((api) => [api.metadataPath, api])),
@@ -72,7 +76,7 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
   };
 }
 
-function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation, CompiledApi>, context: TokenContext): Generator<void, CompiledApi> {
+function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation, CompiledApi>, context: LineContext): Generator<void, CompiledApi> {
   const pointer = `/apis/${index}`;
   const base = readBase(rule.basePath, `${pointer}/basePath`);
   const operations: CompiledOperation[] = [];
@@ -111,10 +115,10 @@ function readBase(path: string, pointer: string): TemplateSegment[] {
 }
 
 /** @param lines those made already for this API: operations with equal rules share them */
-function lineOf(rule: OperationRule, api: ApiRule, pointer: string, context: TokenContext, lines: Map<string, CompiledLine>): CompiledLine {
+function lineOf(rule: OperationRule, api: ApiRule, pointer: string, context: LineContext, lines: Map<string, CompiledLine>): CompiledLine {
   // Most operations of most APIs take its rules as they are.
-  const own = rule.access !== null || rule.token !== null || rule.message !== null || rule.modes !== null;
-  const key = own ? JSON.stringify([rule.access ?? api.access, rule.token, rule.message, rule.modes]) : '';
+  const own = rule.access !== null || rule.token !== null || rule.message !== null || rule.modes !== null || rule.addresses !== null;
+  const key = own ? JSON.stringify([rule.access ?? api.access, rule.token, rule.message, rule.modes, rule.addresses ?? api.addresses]) : '';
   let line = lines.get(key);
   if (!line) lines.set(key, (line = compileLine(inForce(rule, api), api, pointer, context)));
   return line;
@@ -125,6 +129,7 @@ const inForce = (rule: OperationRule, api: ApiRule): RulesInForce => ({
   token: { ...api.token, ...rule.token },
   message: { ...api.message, ...rule.message },
   modes: rule.modes ?? api.modes,
+  addresses: rule.addresses ?? api.addresses,
 });
 
 /** What stands for an operation, whoever set it. */
@@ -133,16 +138,26 @@ interface RulesInForce {
   readonly token: TokenRule;
   readonly message: MessageRule;
   readonly modes: ModeRule;
+  readonly addresses: AddressRule;
 }
 
-function compileLine({ access, token, message, modes }: RulesInForce, api: ApiRule, pointer: string, context: TokenContext): CompiledLine {
+/** What lines are compiled with. */
+interface LineContext extends TokenContext {
+  readonly networks: readonly NetworkRule[];
+}
+
+function compileLine({ access, token, message, modes, addresses }: RulesInForce, api: ApiRule, pointer: string, context: LineContext): CompiledLine {
   const rights = compileRights(access, api.schemes);
   const { ports } = context;
   const claimChecks = rights === null ? [] : compileClaimChecks(token, ports, `${pointer}/token`);
   const withheld = withheldPlaces(api, token);
   const { head, ...bodies } = compileMessage(message, api.headers, modes);
-  const shared = { rights, token, claimChecks, withheld, message, ...bodies };
-  if (rights === null) return { ...shared, fallLine: [nothingAsked(access), ...head] };
+  const shared = { rights, token, claimChecks, withheld, message, addresses, ...bodies };
+  const inMode = (check: Check): CompiledStep => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
+  // Where a caller is comes before who it is: nobody outside learns whether a credential is good.
+  const where = compileAddresses(addresses, context.networks);
+  const first = where === null ? [] : [inMode({ step: 'address', about: null, run: where })];
+  if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...head] };
   const { kinds } = rights;
   // What was sent is found first and proved kind by kind; then what proves possession of a token and what it says. Rights
   // come then, because a right belongs to whoever was proved to call; and what is sent last, so that nobody learns about it
@@ -156,7 +171,7 @@ function compileLine({ access, token, message, modes }: RulesInForce, api: ApiRu
     ...(kinds.has('token') ? [compileProofStep(token, ports), compileClaimsStep(claimChecks, ports)] : []),
     compileRightsStep(rights),
   ];
-  return { ...shared, fallLine: [...checks.map((check) => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) })), ...head] };
+  return { ...shared, fallLine: [...first, ...checks.map(inMode), ...head] };
 }
 
 /**

@@ -1,4 +1,5 @@
 import { describeAccess } from '../access/describe-access.js';
+import { describeAddresses } from '../address/describe-addresses.js';
 import { placeWords } from '../credential/find-place.js';
 import type { CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
 import { MODED_CHECKS, type CheckMode } from '../document/modes.js';
@@ -21,7 +22,7 @@ export interface DescribedCheck {
   readonly modeSetAt: SetAt;
   readonly setAt: SetAt;
   /** The member of the API or operation that is edited; empty where nothing can be. */
-  readonly part: '' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers';
+  readonly part: '' | 'fence' | 'addresses' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers';
 }
 
 /** The whole fall line of an operation, in order, in words. */
@@ -38,6 +39,7 @@ export function describeFallLine(operation: CompiledOperation, release: Compiled
   });
   return [
     always('message', 'One Host, lengths and lines that every reader takes alike, headers within bounds'),
+    ...(release.fence ? [{ ...always('fence', describeAddresses(release.document.fence.addresses), 'fence'), mode: release.fence.mode }] : []),
     always('route', `${rule.method} ${api.basePath}${rule.path}, in its one plain spelling`),
     ...(api.cors ? [always('preflight', `Origins ${api.cors.origins.join(', ')}`, 'cors', 'api')] : []),
     ...operation.fallLine.map((step): DescribedCheck => {
@@ -64,6 +66,8 @@ function describeStep(step: CompiledStep, operation: CompiledOperation, release:
   const byMessage = (member: keyof MessageRule): SetAt => (rule.message && Object.hasOwn(rule.message, member) ? 'operation' : 'api');
   const { message } = operation;
   switch (step.step) {
+    case 'address':
+      return { asks: describeAddresses(operation.addresses), part: 'addresses', setAt: rule.addresses === null ? 'api' : 'operation' };
     case 'credential': {
       const places = [...(rights?.kinds.has('token') ? token.places : []), ...(rights?.keys ?? []).map(({ place }) => place)].map(placeWords);
       const others = [...(rights?.kinds.has('basic') ? ['Basic'] : []), ...(rights?.kinds.has('certificate') ? ['the TLS connection'] : [])];

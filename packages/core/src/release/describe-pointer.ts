@@ -3,6 +3,7 @@ import { pointerParts } from '../util/json-pointer.js';
 
 /** What a pointer into a release is about, for a link to where it is edited. */
 export interface RulePlace {
+  /** Empty for a rule of the gateway as a whole. */
   readonly apiId: string;
   /** Null for a rule of the API as a whole. */
   readonly operationId: string | null;
@@ -10,9 +11,13 @@ export interface RulePlace {
   readonly member: readonly string[];
 }
 
-/** Reads a pointer into a release document; null where it names no rule of an API that the document has. */
+/** Members of the document that are rules of the gateway. */
+const OF_GATEWAY: ReadonlySet<string> = new Set(['fence', 'networks', 'callerAddress']);
+
+/** Reads a pointer into a release document; null where it names no rule that the document has. */
 export function describePointer(document: ReleaseDocument, pointer: string): RulePlace | null {
   const [root, index, ...rest] = pointerParts(pointer) ?? [];
+  if (root !== undefined && OF_GATEWAY.has(root)) return { apiId: '', operationId: null, member: [root, ...(index === undefined ? [] : [index]), ...rest] };
   const api = root === 'apis' ? document.apis[Number(index)] : undefined;
   if (!api) return null;
   if (rest[0] !== 'operations') return { apiId: api.id, operationId: null, member: rest };

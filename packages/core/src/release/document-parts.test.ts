@@ -1,3 +1,4 @@
+import { emptyDocument } from '../document/release-document.js';
 import fc from 'fast-check';
 import { joinDocument, MAX_PARTS, partsNamed, PART_OPERATIONS, splitDocument, type OperationRule, type ReleaseDocument } from '../index.js';
 
@@ -11,13 +12,11 @@ const operation = (name: string): OperationRule => ({
   token: null,
   message: null,
   modes: null,
+  addresses: null,
 });
 const document = (counts: readonly number[]): ReleaseDocument =>
   ({
-    format: 2,
-    environment: 'test',
-    providers: [],
-    certificateHeader: null,
+    ...emptyDocument('test'),
     apis: counts.map((count, api) => ({ id: `a${api}`, operations: Array.from({ length: count }, (_, index) => operation(`${api}-${index}`)) })),
   }) as unknown as ReleaseDocument;
 const digest = (text: string): string => `#${text.length}:${text}`;

@@ -88,6 +88,10 @@ export const PROVIDER = object({
   draftOnly: flag,
 });
 
+const ADDRESSES = tagged('kind', { anywhere: anyRecord, only: object({ of: listOf(text) }), except: object({ of: listOf(text) }) });
+export const NETWORK = object({ name: text, description: text, entries: listOf(text) });
+export const FENCE = object({ mode: MODE, addresses: ADDRESSES });
+export const CALLER_ADDRESS = nullable(object({ header: word('forwarded', 'x-forwarded-for'), trustedHops: listOf(text) }));
 export const CERTIFICATE_HEADER = nullable(object({ name: text, trustedHops: listOf(text) }));
 
 /** An API without its operations, which are checked a few at a time. */
@@ -113,6 +117,7 @@ export const API = object({
   access: ACCESS,
   message: object(MESSAGE_MEMBERS),
   headers: object({ up: listOf(HEADER_EDIT), back: listOf(HEADER_EDIT), hidePlatform: flag }),
+  addresses: ADDRESSES,
   modes: MODES,
   contractHash: nullable(text),
   operations: listOf(anyRecord),
@@ -128,4 +133,5 @@ export const OPERATION = object({
   token: nullable(someOf(TOKEN_MEMBERS)),
   message: nullable(someOf(MESSAGE_MEMBERS)),
   modes: nullable(MODES),
+  addresses: nullable(ADDRESSES),
 });

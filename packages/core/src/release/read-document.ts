@@ -1,5 +1,6 @@
 import { RELEASE_FORMAT, type ReleaseDocument } from '../document/release-document.js';
 import { UPSTREAM_LIMITS } from '../document/upstream-limits.js';
+import { ANYWHERE, NO_FENCE } from '../document/address-rule.js';
 import { ANY_MESSAGE, NO_LANES } from '../document/message-rule.js';
 import { ENFORCED } from '../document/modes.js';
 import { isRecord } from '../util/json-pointer.js';
@@ -9,7 +10,7 @@ import { fail } from './check-values.js';
 type Json = Readonly<Record<string, unknown>>;
 
 /** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
-const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo];
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree];
 
 /**
  * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
@@ -60,6 +61,22 @@ function oneToTwo(document: Json): Json {
         message: null,
         modes: null,
       })),
+    })),
+  };
+}
+
+/** Format 3 has rules about addresses. */
+function twoToThree(document: Json): Json {
+  return {
+    ...document,
+    format: 3,
+    networks: [],
+    fence: NO_FENCE,
+    callerAddress: null,
+    apis: each(document['apis'], (api) => ({
+      ...api,
+      addresses: ANYWHERE,
+      operations: each(api['operations'], (operation) => ({ ...operation, addresses: null })),
     })),
   };
 }

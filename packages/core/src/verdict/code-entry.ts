@@ -3,8 +3,10 @@ import type { CheckMode } from '../document/modes.js';
 /** The steps of a fall line, top to bottom. A request that stops at one never reaches the next. */
 export const STEPS = [
   'message',
+  'fence',
   'route',
   'preflight',
+  'address',
   'credential',
   'token',
   'key',
@@ -25,8 +27,10 @@ export type StepId = (typeof STEPS)[number];
 /** How each step is called on screen. */
 export const STEP_NAMES: Readonly<Record<StepId, string>> = {
   message: 'Message',
+  fence: 'Fence',
   route: 'Route',
   preflight: 'Preflight',
+  address: 'Address',
   credential: 'Credential',
   token: 'Token',
   key: 'API key',

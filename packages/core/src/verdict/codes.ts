@@ -1,3 +1,4 @@
+import { ADDRESS_CODES } from './address-codes.js';
 import { ASKED_CODES } from './asked-codes.js';
 import { BODY_CODES } from './body-codes.js';
 import { BENCH_CODES } from './bench-codes.js';
@@ -17,6 +18,7 @@ import { UPSTREAM_CODES } from './upstream-codes.js';
 export const CODES = defineCodes(
   MESSAGE_CODES,
   ROUTE_CODES,
+  ADDRESS_CODES,
   CREDENTIAL_CODES,
   TOKEN_CODES,
   ASKED_CODES,

@@ -27,6 +27,7 @@ import {
 } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
+import { AddressRuleDto } from './addresses.js';
 import { HeaderLanesDto, MessageDto, MessageOverrideDto } from './message.js';
 import { ModesDto } from './modes.js';
 import { TokenOverrideDto, TokenPlaceDto, TokenRuleDto } from './token-rule.js';
@@ -174,6 +175,7 @@ export class ApiPatch {
   @MayBeLeftOut() @Nested() @Type(() => ModesDto) modes?: ModesDto;
   @MayBeLeftOut() @Nested() @Type(() => MessageDto) message?: MessageDto;
   @MayBeLeftOut() @Nested() @Type(() => HeaderLanesDto) headers?: HeaderLanesDto;
+  @MayBeLeftOut() @Nested() @Type(() => AddressRuleDto) addresses?: AddressRuleDto;
 }
 
 /** Sets who may call and what tokens must be, for many operations at once; `access` null takes the API's default again. */
@@ -191,6 +193,8 @@ export class OperationsPatch {
   message?: MessageOverrideDto | null;
   /** Modes of their checks; null takes the API's again. Left out: stay. */
   @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.modes !== null) @Nested() @Type(() => ModesDto) modes?: ModesDto | null;
+  /** From where they may be called; null takes the API's rule again. Left out: stays. */
+  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.addresses !== null) @Nested() @Type(() => AddressRuleDto) addresses?: AddressRuleDto | null;
 }
 
 export class ApiSummary {
@@ -226,6 +230,7 @@ export class ApiView extends ApiSummary {
   @Nested() @Type(() => ModesDto) modes: ModesDto;
   @Nested() @Type(() => MessageDto) message: MessageDto;
   @Nested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
+  @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto;
   @IsOptional() @IsString() contractHash: string | null;
 }
 
@@ -250,6 +255,8 @@ export class OperationView {
   @IsOptional() @Nested() @Type(() => MessageOverrideDto) message: MessageOverrideDto | null;
   /** Its own modes; null takes the API's. */
   @IsOptional() @Nested() @Type(() => ModesDto) modes: ModesDto | null;
+  /** From where it may be called; null takes the API's rule. */
+  @IsOptional() @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto | null;
   /** Checks that only observe, whoever set it so; empty where all of them refuse. */
   @IsArray() @IsString({ each: true }) observed: string[];
   /** What the live release says, when that is different; null when it is the same. */

@@ -15,6 +15,7 @@ export class ComparisonView {
 export class RuleView {
   /** Into the release document (RFC 6901). */
   @IsString() pointer: string;
+  /** Empty for a rule of the gateway. */
   @IsString() apiId: string;
   /** Null for a rule of the API as a whole. */
   @IsOptional() @IsString() operationId: string | null;

@@ -8,6 +8,7 @@ const MODES: CheckMode[] = ['observe', 'enforce'];
 
 /** Checks that have a mode of their own; one that is left out has the mode of all. */
 export class CheckModesDto implements Partial<Record<ModedCheck, CheckMode>> {
+  @MayBeLeftOut() @IsIn(MODES) address?: CheckMode;
   @MayBeLeftOut() @IsIn(MODES) credential?: CheckMode;
   @MayBeLeftOut() @IsIn(MODES) token?: CheckMode;
   @MayBeLeftOut() @IsIn(MODES) key?: CheckMode;

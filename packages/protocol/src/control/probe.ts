@@ -3,6 +3,7 @@ import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, MaxLength } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { HeaderView, StepView } from './explanations.js';
+import { IsAddress } from './addresses.js';
 import { Nested, NestedEach } from '../nested.js';
 
 export class ProbeHeaderDto {
@@ -25,6 +26,8 @@ export class ProbeInput {
   /** What of the persona's token is sent: the access token, the ID token in its place, or the access token with an edited payload. */
   @MayBeLeftOut() @IsIn(['access-token', 'id-token', 'tampered']) proof?: 'access-token' | 'id-token' | 'tampered';
   @IsIn(['draft', 'live']) against: 'draft' | 'live';
+  /** For the draft: the address that the connection comes from; left out for that of the control plane. */
+  @MayBeLeftOut() @IsAddress() from?: string;
   /** For the draft: whether a request that passes is sent to the upstream. */
   @IsBoolean() forward: boolean;
 }

@@ -1,7 +1,7 @@
 import type { CarriedDocument, CheckId, DirectoryChange, Operands, Principal, RequestOutcome, Revocation, StepId, StepTrace } from '@virga/core';
 
 /** Raised when what goes between control plane and nodes changes so that a node of before cannot follow: 2 has documents in parts. */
-export const FEED_VERSION = 2;
+export const FEED_VERSION = 3;
 
 /**
  * One line of the feed that the control plane keeps open to each node: JSON, one message a line. Documents name their parts
@@ -74,6 +74,8 @@ export interface ProbeRequest {
   readonly body: string | null;
   /** Thumbprint of a client certificate to pretend; null or left out for none. */
   readonly certificate?: string | null;
+  /** Address that the request comes from; null or left out for that of the control plane. */
+  readonly from?: string | null;
 }
 
 /** What came of a probe. */

@@ -8,6 +8,7 @@ import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
 import { ProbeContext } from '../probe/probe-state';
+import { AddressDialog } from './address-dialog';
 import { AccessDialog } from './access-dialog';
 import { ModesDialog } from './modes-dialog';
 import { operationPath, operationsQuery } from './queries';
@@ -21,6 +22,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
   const [several, setSetting] = useState<readonly OperationView[] | 'api' | null>(null);
   const [tokens, setTokens] = useState<readonly OperationView[] | null>(null);
   const [modes, setModes] = useState<readonly OperationView[] | 'api' | null>(null);
+  const [addresses, setAddresses] = useState<readonly OperationView[] | 'api' | null>(null);
   const filter = query.get('filter') ?? '';
   const show = query.get('show') ?? '';
   const all = useMemo(() => data?.items ?? [], [data]);
@@ -60,6 +62,10 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
             who may call by default
           </button>
           ,{' '}
+          <button className="link" onClick={() => setAddresses('api')}>
+            from where
+          </button>
+          ,{' '}
           <button className="link" onClick={() => setModes('api')}>
             modes
           </button>
@@ -68,6 +74,15 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
           For the selected:{' '}
           <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setSetting(selected)}>
             who may call
+          </button>
+          ,{' '}
+          <button
+            className="link"
+            disabled={selected.length === 0}
+            style={selected.length === 0 ? { opacity: 0.5 } : {}}
+            onClick={() => setAddresses(selected)}
+          >
+            from where
           </button>
           ,{' '}
           <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setTokens(selected)}>
@@ -93,6 +108,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
         &ensp; <Mark kind="refused" word="" /> nobody can meet it &ensp; a line under a method: it changes state &ensp; space selects, Enter opens the operation
       </p>
       {modes && <ModesDialog api={api} operations={modes === 'api' ? null : modes} onClose={() => setModes(null)} />}
+      {addresses && <AddressDialog api={api} operations={addresses === 'api' ? null : addresses} onClose={() => setAddresses(null)} />}
       {tokens && <TokenDialog api={api} operations={tokens} onClose={() => setTokens(null)} />}
       {setting && setting.length > 0 && (
         <AccessDialog

@@ -8,6 +8,7 @@ import { Mark, type MarkKind } from '../../parts/mark';
 import { Method } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
+import { AddressDialog } from '../apis/address-dialog';
 import { AccessDialog } from '../apis/access-dialog';
 import { MessageDialog } from '../apis/message-dialog';
 import { ModesDialog } from '../apis/modes-dialog';
@@ -15,7 +16,7 @@ import { apiQuery, operationQuery } from '../apis/queries';
 import { TokenDialog } from '../apis/token-dialog';
 import { ProbeContext } from '../probe/probe-state';
 
-type Editing = 'access' | 'token' | 'message' | 'modes';
+type Editing = 'addresses' | 'access' | 'token' | 'message' | 'modes';
 
 /** One operation: every check on its way, what each asks, its mode, where both were set, and what came of it. */
 export function OperationScreen() {
@@ -53,6 +54,9 @@ export function OperationScreen() {
           <Traffic page={page} />
           <section className="stack" style={{ gap: 8 }}>
             <h2>Change it here</h2>
+            <button className="link" onClick={() => setEditing('addresses')}>
+              from where it may be called
+            </button>
             <button className="link" onClick={() => setEditing('access')}>
               who may call
             </button>
@@ -73,6 +77,7 @@ export function OperationScreen() {
           </div>
         </aside>
       </div>
+      {editing === 'addresses' && <AddressDialog {...edit} />}
       {editing === 'access' && <AccessDialog {...edit} />}
       {editing === 'token' && <TokenDialog {...edit} />}
       {editing === 'message' && <MessageDialog {...edit} />}
@@ -140,8 +145,9 @@ const markOf = ({ mode, asks, step }: OperationCheckView): MarkKind =>
 
 function SetAt({ check, page, onEdit }: { readonly check: OperationCheckView; readonly page: OperationPage; readonly onEdit: (part: Editing) => void }) {
   const words = SET_AT[check.setAt];
+  if (check.part === 'fence') return <Link to="/addresses">{words}</Link>;
   if (check.setAt === 'gateway') return <span className="quiet">{words}</span>;
-  if (check.part === 'access' || ((check.part === 'token' || check.part === 'message') && check.setAt === 'operation')) {
+  if (check.part === 'access' || check.part === 'addresses' || ((check.part === 'token' || check.part === 'message') && check.setAt === 'operation')) {
     const part = check.part;
     return (
       <button className="link" onClick={() => onEdit(part)}>

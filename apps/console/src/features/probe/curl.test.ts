@@ -11,7 +11,7 @@ const form: ProbeForm = {
   headers: 'x-a: it’s\naccept: */*',
   body: `{"a":"it's $HOME \`id\`"}`,
   token: 'secret',
-  personaId: '',
+  personaId: '', from: '',
   proof: 'access-token',
 };
 

@@ -61,6 +61,21 @@ function Composer({ sending, error, onSend }: { readonly sending: boolean; reado
         />
       </div>
       <Sender form={form} set={set} />
+      {form.against === 'draft' && (
+        <div className="row">
+          <label htmlFor="probe-from" className="quiet">
+            from
+          </label>
+          <input
+            id="probe-from"
+            className="plain mono grow"
+            placeholder="127.0.0.1, where the control plane is"
+            value={form.from}
+            spellCheck={false}
+            onChange={(event) => set({ from: event.target.value.trim() })}
+          />
+        </div>
+      )}
       <div className="field">
         <label htmlFor="probe-headers">Headers, one a line</label>
         <textarea

@@ -17,9 +17,15 @@ export function ProbeDrawer() {
   const { data: personas } = useQuery(personasQuery);
   const send = useMutation({
     mutationFn: () => {
-      const { headers, token, personaId, proof, body, ...rest } = form;
+      const { headers, token, personaId, proof, body, from, ...rest } = form;
       const sender = form.sender === 'token' ? { token } : form.sender === 'persona' ? { personaId, proof } : {};
-      return api.post<ProbeView>('/probe', { ...rest, ...sender, headers: readHeaders(headers), ...(body === '' ? {} : { body }) });
+      return api.post<ProbeView>('/probe', {
+        ...rest,
+        ...sender,
+        headers: readHeaders(headers),
+        ...(body === '' ? {} : { body }),
+        ...(from === '' || rest.against === 'live' ? {} : { from }),
+      });
     },
     onMutate: () => probe.setResult(null),
     onSuccess: probe.setResult,

@@ -6,6 +6,8 @@ export type ProbeForm = Required<Pick<ProbeInput, 'method' | 'target' | 'sender'
   readonly body: string;
   readonly token: string;
   readonly personaId: string;
+  /** For the draft: the address that it pretends to come from; empty for that of the control plane. */
+  readonly from: string;
   readonly proof: NonNullable<ProbeInput['proof']>;
 };
 
@@ -19,6 +21,7 @@ const EMPTY: ProbeForm = {
   body: '',
   token: '',
   personaId: '',
+  from: '',
   proof: 'access-token',
 };
 

@@ -4,6 +4,7 @@ import {
   ConfigError,
   diffContracts,
   ANY_MESSAGE,
+  ANYWHERE,
   ENFORCED,
   NO_LANES,
   takesTokens,
@@ -13,7 +14,7 @@ import {
   tokenRule,
   UPSTREAM_LIMITS,
 } from '@virga/core';
-import { lanesOf } from '@virga/protocol';
+import { addressRuleOf, addressRuleView, lanesOf } from '@virga/protocol';
 import type {
   MessageDto,
   ApiPatch,
@@ -92,6 +93,7 @@ export class ApisService {
       access: result.access,
       message: ANY_MESSAGE,
       headers: NO_LANES,
+      addresses: ANYWHERE,
       modes: ENFORCED,
       contractHash,
       operations: operationsOf(result, []),
@@ -163,7 +165,7 @@ export class ApisService {
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
-      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, ...rest } = patch;
+      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, ...rest } = patch;
       return {
         ...api,
         ...definedOf(rest),
@@ -172,6 +174,7 @@ export class ApisService {
         ...(upstream ? { upstream: { ...upstream, limits: upstream.limits ?? api.upstream.limits } } : {}),
         ...(modes ? { modes: modesFrom(modes) } : {}),
         ...(headers ? { headers: lanesOf(headers) } : {}),
+        ...(addresses ? { addresses: addressRuleOf(addresses) } : {}),
         ...(token ? { token } : {}),
         ...(access ? { access: accessFrom(access, names, '/access') } : {}),
       };
@@ -201,6 +204,7 @@ export class ApisService {
         ...(patch.access === undefined ? {} : { access: patch.access === null ? null : accessFrom(patch.access, names, '/access') }),
         ...(patch.message === undefined ? {} : { message: patch.message && definedOf(patch.message) }),
         ...(patch.modes === undefined ? {} : { modes: patch.modes === null ? null : modesFrom(patch.modes) }),
+        ...(patch.addresses === undefined ? {} : { addresses: patch.addresses && addressRuleOf(patch.addresses) }),
         ...(patch.token === undefined ? {} : { token: patch.token === null ? null : overrideFrom(patch.token) }),
       };
       const wanted = new Set(patch.ids);
@@ -272,6 +276,7 @@ export class ApisService {
       modes: modesView(api.modes),
       message: messageView(api.message) as MessageDto,
       headers: lanesView(api.headers),
+      addresses: addressRuleView(api.addresses),
       contractHash: api.contractHash,
     };
   }

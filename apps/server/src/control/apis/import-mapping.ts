@@ -18,6 +18,7 @@ export function operationsOf(result: ContractResult, before: readonly OperationR
       token: earlier?.token ?? null,
       message: earlier?.message ?? null,
       modes: earlier?.modes ?? null,
+      addresses: earlier?.addresses ?? null,
     };
   });
 }

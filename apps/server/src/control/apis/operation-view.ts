@@ -10,6 +10,7 @@ import {
   type HeaderLanes,
   type MessageOverride,
 } from '@virga/core';
+import { addressRuleView } from '@virga/protocol';
 import type { HeaderEditDto, HeaderLanesDto, MessageOverrideDto, ModesDto, OperationView } from '@virga/protocol';
 import type { OperationTraffic } from '../../store/record-store.js';
 import { accessView } from './access-mapping.js';
@@ -24,11 +25,16 @@ export function modesFrom({ all, checks }: ModesDto): ModeRule {
 }
 
 /** The checks of an operation that only observe; none where nothing is asked. */
-export function observedOf(api: ApiRule, { access, message, modes }: OperationRule): string[] {
+export function observedOf(api: ApiRule, { access, message, modes, addresses }: OperationRule): string[] {
   const asked = { ...api.message, ...message };
-  const ofBodies = { type: asked.contentTypes !== 'ANY_TYPE', size: asked.requestBytes !== 'ANY_SIZE', answer: asked.answerBytes !== 'ANY_SIZE' };
+  const byItself = {
+    address: (addresses ?? api.addresses).kind !== 'anywhere',
+    type: asked.contentTypes !== 'ANY_TYPE',
+    size: asked.requestBytes !== 'ANY_SIZE',
+    answer: asked.answerBytes !== 'ANY_SIZE',
+  };
   const required = (access ?? api.access).kind === 'required';
-  return observedChecks(modes ?? api.modes).filter((check) => (check in ofBodies ? ofBodies[check as keyof typeof ofBodies] : required));
+  return observedChecks(modes ?? api.modes).filter((check) => (check in byItself ? byItself[check as keyof typeof byItself] : required));
 }
 
 /** What bodies may be, as it is sent to the console. */
@@ -73,6 +79,7 @@ export function operationViews(api: ApiRule, live: ApiRule | null | undefined, t
       token: operation.token === null ? null : overrideView(operation.token),
       tokenWords: overrideWords(operation.token),
       message: operation.message && messageView(operation.message),
+      addresses: operation.addresses && addressRuleView(operation.addresses),
       modes: operation.modes === null ? null : modesView(operation.modes),
       observed: observedOf(api, operation),
       liveWho: liveWho === who ? null : liveWho,

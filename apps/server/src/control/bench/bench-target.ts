@@ -1,5 +1,5 @@
 import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '@virga/core';
-import { ANY_MESSAGE, ENFORCED, NO_LANES, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
+import { ANY_MESSAGE, ANYWHERE, ENFORCED, NO_FENCE, NO_LANES, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
 import type { BenchTarget } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 
@@ -32,9 +32,9 @@ function ofApi(document: ReleaseDocument, apiId: string, operationId: string | u
   if ((operation.access ?? api.access).kind !== 'required')
     throw fieldProblem('/operationId', 'Nobody is asked for a token there: every token, and none, gets in. Choose an operation that asks for one');
   const words = operationId === undefined ? `${api.name}, its default rule` : `${api.name}, ${operation.method} ${operation.path}`;
-  // Whether a token is good does not depend on whether a bad one is refused yet.
-  const asked = { ...api, enabled: true, modes: ENFORCED, operations: [{ ...operation, modes: null }] };
-  return { document: { ...document, apis: [asked] }, apiId, operationId: operation.id, words };
+  // Whether a token is good depends neither on whether a bad one is refused yet nor on where it is sent from.
+  const asked = { ...api, enabled: true, modes: ENFORCED, addresses: ANYWHERE, operations: [{ ...operation, modes: null, addresses: null }] };
+  return { document: { ...document, fence: NO_FENCE, apis: [asked] }, apiId, operationId: operation.id, words };
 }
 
 function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question {
@@ -52,11 +52,12 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 'provider', scopes: [], match: 'all', roles: [] }]] },
     message: ANY_MESSAGE,
     headers: NO_LANES,
+    addresses: ANYWHERE,
     modes: ENFORCED,
     contractHash: null,
     operations: [example(null)],
   };
-  return { document: { ...document, apis: [api] }, apiId: 'bench', operationId: EXAMPLE, words: `${provider.name} alone, any audience` };
+  return { document: { ...document, fence: NO_FENCE, apis: [api] }, apiId: 'bench', operationId: EXAMPLE, words: `${provider.name} alone, any audience` };
 }
 
 const EXAMPLE = 'GET /bench';
@@ -70,4 +71,5 @@ const example = (token: OperationRule['token']): OperationRule => ({
   token,
   message: null,
   modes: null,
+  addresses: null,
 });

@@ -35,6 +35,8 @@ export class ProbeService {
     if (!headers.some(([name]) => name.toLowerCase() === 'host')) headers.push(['host', new URL(this.#gatewayUrl()).host]);
     const body = input.body === undefined || input.body === '' ? null : Buffer.from(input.body);
     if (body) headers.push(['content-length', String(body.length)]);
+    if (input.from !== undefined && input.against === 'live')
+      throw fieldProblem('/from', 'The live gateway sees from where it is called. Only the draft can be asked about another address');
     const outcome = input.against === 'draft' ? await this.#draft(input, headers, body) : await this.#live(input, headers, body);
     return { ...outcome, against: input.against, tookMs: Date.now() - startedAt };
   }
@@ -59,7 +61,7 @@ export class ProbeService {
   async #draft(input: ProbeInput, headers: [string, string][], body: Buffer | null): Promise<Omit<ProbeView, 'against' | 'tookMs'>> {
     const [first] = this.draft.problems;
     if (first) throw problem(422, 'The draft cannot decide', first.detail, [...this.draft.problems]);
-    const request = { method: input.method.toUpperCase(), target: input.target, headers, body: body?.toString('base64') ?? null };
+    const request = { method: input.method.toUpperCase(), target: input.target, headers, body: body?.toString('base64') ?? null, from: input.from ?? null };
     const outcome = await this.hub.probe(this.draft.hash, this.draft.document, request, input.forward).catch((error: Error) => {
       throw problem(502, 'The node could not decide', error.message);
     });

@@ -3,6 +3,7 @@ import {
   canonicalJson,
   ConfigError,
   diffReleases,
+  emptyDocument,
   listChanges,
   RELEASE_FORMAT,
   revertChanges,
@@ -39,7 +40,7 @@ export class DraftService {
   constructor(store: Store, @Inject(SETTINGS) settings: ServerSettings) {
     this.#store = store;
     this.#settings = settings;
-    this.#document = { format: RELEASE_FORMAT, environment: settings.environment, providers: [], certificateHeader: null, apis: [] };
+    this.#document = emptyDocument(settings.environment);
   }
 
   async load(): Promise<void> {
@@ -138,5 +139,5 @@ function atPart(error: ConfigError, document: ReleaseDocument, part: DraftPart |
   const prefix = `/${part.kind}/${document[part.kind].findIndex((item) => item.id === part.id)}/`;
   if (!error.pointer.startsWith(prefix)) return error;
   // Operations are changed together by one request, which has their members at its top.
-  return new ConfigError(`/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|message|modes)/, '')}`, error.message);
+  return new ConfigError(`/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|message|modes|addresses)/, '')}`, error.message);
 }
