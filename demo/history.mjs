@@ -138,7 +138,13 @@ async function oneCall(call, release, number, recorder, signer, now, random, mad
     ...(token ? { authorization: `Bearer ${token}` } : {}),
     ...ownProof(call, made),
   };
-  const exchange = new Exchange({ method: call.method, target: call.path, headers, origin: 'http://127.0.0.1' });
+  const exchange = new Exchange({
+    method: call.method,
+    target: call.path,
+    headers,
+    origin: 'http://127.0.0.1',
+    from: { address: call.address, via: ['127.0.0.1'], unread: '' },
+  });
   const startedAt = performance.now();
   const verdict = await decide(release, exchange);
   let status = 200;

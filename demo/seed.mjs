@@ -29,6 +29,7 @@ export async function seed(control, standins) {
   const readings = await bringIn(control, 'meter-readings.yaml', '/readings', meters, all);
   // Open data was open to anyone; the rule of the contract is watched before it refuses.
   await control.send('PATCH', `/apis/${readings}/operations`, { ids: ['GET /basin-volumes'], modes: { all: 'observe', checks: {} } });
+  await addAddresses(control, headgates);
   await addPersonas(control, provider.id, gates.resource, meters.resource);
   await control.send('POST', '/personas', {
     name: 'Registry sync, partner agency',
@@ -51,6 +52,21 @@ export async function seed(control, standins) {
   const made = await addClients(control, provider.id);
   await control.send('POST', '/releases', { note: 'First release of the trust' });
   return made;
+}
+
+/** Networks of the trust; gates are moved from two of them and from this machine. A neighbourhood of strange calls is watched. */
+async function addAddresses(control, headgates) {
+  await control.send('PATCH', '/addresses', {
+    networks: [
+      { name: 'control room', description: 'Desks of the dispatchers', entries: ['192.0.2.0/25'] },
+      { name: 'field works', description: 'Tablets of the riders, canal loggers', entries: ['198.51.100.0/24', '2001:db8:f1e1::/48'] },
+      { name: 'workshop', description: 'This machine', entries: ['127.0.0.0/8'] },
+    ],
+    callerAddress: { header: 'x-forwarded-for', trustedHops: ['workshop'] },
+    fence: { mode: 'observe', addresses: { kind: 'except', of: ['203.0.113.192/26'] } },
+  });
+  const ids = ['POST /gates/{gateId}/positions', 'PUT /gates/{gateId}/lock-out'];
+  await control.send('PATCH', `/apis/${headgates}/operations`, { ids, addresses: { kind: 'only', of: ['control room', 'field works', 'workshop'] } });
 }
 
 /** Consumers that are no clients of a provider, and one that is. */

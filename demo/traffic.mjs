@@ -20,7 +20,7 @@ export function keepTrafficRunning(facts) {
 }
 
 async function oneCall(facts, call) {
-  const headers = { accept: 'application/json', ...(call.body ? { 'content-type': 'application/json' } : {}) };
+  const headers = { accept: 'application/json', 'x-forwarded-for': call.address, ...(call.body ? { 'content-type': 'application/json' } : {}) };
   Object.assign(headers, ownProof(call, facts.made));
   const token = call.proof === 'none' || !call.caller || call.caller.proves ? null : await tokenOf(facts, call.caller);
   if (token) headers.authorization = `Bearer ${spoil(token, call.proof)}`;

@@ -9,6 +9,7 @@ const SCREENS = [
   '/providers/new',
   '/clients',
   '/clients/open-data-site',
+  '/addresses',
   '/bench',
   '/bench/get',
   '/bench/mint',

@@ -1,4 +1,4 @@
-import type { AddressAnswer, AddressesView, ApiView, OperationPage, ProbeView, ProblemDocument, StandingView } from '@virga/protocol';
+import type { AttentionItem, AddressAnswer, AddressesView, ApiView, OperationPage, ProbeView, ProblemDocument, StandingView } from '@virga/protocol';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { RunningServer } from './harness.js';
@@ -115,6 +115,8 @@ test('live, the fence counts what it would refuse before it refuses; the page of
   const fence = (mode: string) => ({ fence: { mode, addresses: { kind: 'only', of: ['192.0.2.7', '127.0.0.1'] } } });
   await set(fence('observe'));
   await published();
+  const attention = async () => (await server.ok<{ items: AttentionItem[] }>('GET', '/overlook/attention')).items.map(({ title }) => title);
+  expect(await attention()).toContain('The fence of the gateway only observes');
   expect(await status('/gates/gates', { 'x-forwarded-for': '192.0.2.7' })).toBe(200);
   expect(await status('/gates/gates', { 'x-forwarded-for': '192.0.2.9' })).toBe(200);
   expect(await status('/gates/gates', { 'x-forwarded-for': '203.0.113.9' })).toBe(403);
@@ -132,6 +134,12 @@ test('live, the fence counts what it would refuse before it refuses; the page of
   await set(fence('enforce'));
   await published();
   expect(await status('/gates/gates', { 'x-forwarded-for': '192.0.2.9' })).toBe(403);
+  expect(await attention()).not.toContain('The fence of the gateway only observes');
+  await set({ callerAddress: { header: 'forwarded', trustedHops: ['0.0.0.0/0'] } });
+  await published();
+  expect(await attention()).toContain('Everybody is a trusted hop');
+  await server.ok('POST', '/releases/2/roll-back', {});
+  await published();
   expect(await status('/anything')).toBe(404);
   await server.stop();
   await server.start();

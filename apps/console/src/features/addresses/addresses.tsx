@@ -6,9 +6,9 @@ import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
 import { Field } from '../../parts/field';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
-import { AddressRuleEditor } from './address-rule-editor';
+import { AddressRuleEditor, rowsFor } from '../apis/address-rule-editor';
 import { AddressTester } from './address-tester';
-import { addressesQuery } from './queries';
+import { addressesQuery } from '../apis/address-queries';
 
 const valuesOf = ({ networks, fence, callerAddress }: AddressesView): AddressesPatch => ({ networks, fence, callerAddress });
 
@@ -19,7 +19,11 @@ export function Addresses() {
     <>
       <div className="page-head">
         <h1>Addresses</h1>
-        <span className="quiet">{data ? `${describeAddresses(addressRuleOf(data.fence.addresses))}. APIs and operations may ask for more.` : ''}</span>
+        <span className="quiet">
+          {data
+            ? `${describeAddresses(addressRuleOf(data.fence.addresses))}${isObserved(data) ? '; only observed yet' : ''}. APIs and operations may ask for more.`
+            : ''}
+        </span>
       </div>
       <ProblemNotice error={error} />
       {data && (
@@ -31,6 +35,8 @@ export function Addresses() {
     </>
   );
 }
+
+const isObserved = ({ fence }: AddressesView): boolean => fence.addresses.kind !== 'anywhere' && fence.mode === 'observe';
 
 function Rules({ view }: { readonly view: AddressesView }) {
   const draft = useDraftForm('/addresses', AddressesPatch, view, valuesOf);
@@ -91,7 +97,7 @@ function Networks({ form }: { readonly form: UseFormReturn<AddressesPatch> }) {
             <Field id={`network-${index}-entries`} label="Addresses and networks, one a line" error={errors?.[index]?.entries}>
               <TextList
                 id={`network-${index}-entries`}
-                rows={2}
+                rows={rowsFor(networks[index]?.entries ?? [])}
                 value={networks[index]?.entries ?? []}
                 onChange={(entries) => form.setValue(`networks.${index}.entries`, entries, { shouldDirty: true, shouldValidate: true })}
               />

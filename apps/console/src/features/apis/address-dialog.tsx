@@ -3,8 +3,8 @@ import { useQuery } from '@tanstack/react-query';
 import { addressRuleOf, type AddressRuleDto } from '@virga/protocol';
 import { useState } from 'react';
 import { ProblemNotice } from '../../parts/problem-notice';
-import { AddressRuleEditor, wrongIn } from '../addresses/address-rule-editor';
-import { addressesQuery } from '../addresses/queries';
+import { AddressRuleEditor, wrongIn } from './address-rule-editor';
+import { addressesQuery } from './address-queries';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';
 
 /** From where an API, or chosen operations of it, may be called. */

@@ -11,7 +11,8 @@ const form: ProbeForm = {
   headers: 'x-a: it’s\naccept: */*',
   body: `{"a":"it's $HOME \`id\`"}`,
   token: 'secret',
-  personaId: '', from: '',
+  personaId: '',
+  from: '',
   proof: 'access-token',
 };
 

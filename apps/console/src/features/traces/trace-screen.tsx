@@ -87,7 +87,12 @@ function Again({ trace }: { readonly trace: TraceView }) {
   const sender = senderOf(trace, personas?.items ?? []);
   return (
     <div>
-      <Button variant="contained" onClick={() => probe.compose({ method: trace.method, target: trace.path + trace.query, ...sender })}>
+      <Button
+        variant="contained"
+        onClick={() =>
+          probe.compose({ method: trace.method, target: trace.path + trace.query, from: trace.address === 'unknown' ? '' : trace.address, ...sender })
+        }
+      >
         Send again from the probe
       </Button>
     </div>

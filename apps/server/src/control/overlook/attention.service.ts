@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { takesTokens, type AccessRule, type ApiRule } from '@virga/core';
+import { describeAddresses, readEntry, reviewAddresses, takesTokens, type AccessRule, type ApiRule, type ReleaseDocument } from '@virga/core';
 import type { AttentionItem } from '@virga/protocol';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { observedOf } from '../apis/operation-view.js';
@@ -20,7 +20,14 @@ export class AttentionService {
   ) {}
 
   async items(): Promise<AttentionItem[]> {
-    return [...this.#nodes(), ...(await this.#providers()), ...(await this.#operations()), ...this.draft.document.apis.flatMap(undecided), ...this.#draft()];
+    return [
+      ...this.#nodes(),
+      ...(await this.#providers()),
+      ...addressItems(this.releases.live?.document),
+      ...(await this.#operations()),
+      ...this.draft.document.apis.flatMap(undecided),
+      ...this.#draft(),
+    ];
   }
 
   #nodes(): AttentionItem[] {
@@ -158,4 +165,37 @@ function weakTokenRules(api: ApiRule): AttentionItem[] {
         ]
       : []),
   ]);
+}
+
+/** What of the live rules about addresses is weaker than it looks. */
+function addressItems(document: ReleaseDocument | undefined): AttentionItem[] {
+  if (!document) return [];
+  const { fence, networks, callerAddress, apis } = document;
+  const items: AttentionItem[] = [];
+  const hops = (callerAddress?.trustedHops ?? []).flatMap((hop) => networks.find(({ name }) => name === hop)?.entries ?? [hop]);
+  const everybody = hops.find((hop) => {
+    const range = readEntry(hop);
+    return !('wrong' in range) && range.first === 0n && range.last === (1n << (range.family === 4 ? 32n : 128n)) - 1n;
+  });
+  if (everybody !== undefined)
+    items.push({
+      mark: 'refused',
+      title: 'Everybody is a trusted hop',
+      detail: `${everybody} takes every address, so that each caller says itself where it comes from. Name the hops in front of the gateway.`,
+      link: '/addresses',
+    });
+  if (fence.mode === 'observe' && fence.addresses.kind !== 'anywhere')
+    items.push({
+      mark: 'would-refuse',
+      title: 'The fence of the gateway only observes',
+      detail: `${describeAddresses(fence.addresses)}: nobody is refused yet. Look who it would stop, then enforce.`,
+      link: '/addresses',
+    });
+  const note = (of: string, link: string, notes: ReturnType<typeof reviewAddresses>): void => {
+    const [first] = notes;
+    if (first) items.push({ mark: 'unknown', title: `${of}: ${first.entry} ${first.says}`, detail: 'An entry of a rule about addresses.', link });
+  };
+  note('The fence', '/addresses', reviewAddresses(fence.addresses, networks, null));
+  for (const api of apis) note(api.name, `/apis/${api.id}`, reviewAddresses(api.addresses, networks, fence.addresses));
+  return items;
 }

@@ -10,6 +10,9 @@ const KINDS: readonly { readonly kind: AddressRule['kind']; readonly words: stri
   { kind: 'except', words: 'everyone may call, except these' },
 ];
 
+/** Room for what stands there and one more line. */
+export const rowsFor = (entries: readonly string[]): number => Math.min(8, Math.max(2, entries.length + 1));
+
 /** What cannot be used of a rule, in the words of the check that publishing makes; empty where nothing is wrong. */
 export function wrongIn(rule: AddressRule, networks: AddressesView['networks']): string {
   try {
@@ -57,7 +60,7 @@ export function AddressRuleEditor({
             hint="as 192.0.2.7, 192.0.2.0/24 or 2001:db8::/32"
             error={error ?? ''}
           >
-            <TextList id={`${id}-of`} rows={4} separator={/[\n,]+/} value={entries} onChange={set} />
+            <TextList id={`${id}-of`} rows={rowsFor(entries)} separator={/[\n,]+/} value={entries} onChange={set} />
           </Field>
           <div className="row wrap small">
             {addresses.networks
