@@ -14,6 +14,10 @@ export const AUDIENCE = 'https://attack.example';
 /** Small, so that a handful of connections is enough to hold all of them. */
 const LIMITS = { connections: 8, waiting: 8, waitMs: 1000, sharePercent: 50, leastBytesPerSecond: 500, paceMs: 1000 };
 
+/** From where the API about addresses may be called, and the hop that is believed; both on this machine. */
+export const INSIDE = '127.0.0.77';
+export const HOP = '127.0.0.9';
+
 const listening = (server) => new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve(`http://127.0.0.1:${server.address().port}`)));
 
 /** Handlers of all APIs in one application; what ran is written down with what it was told. */
@@ -114,6 +118,7 @@ const CONTRACTS = {
   inner: `{"openapi":"3.1.0","info":{"title":"Inner","version":"1"},"security":[{"trust":["read"]}],"paths":{"/accounts":{"get":{}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   mixed: `{"openapi":"3.1.0","info":{"title":"Mixed","version":"1"},"security":[{"trust":["read"]}],"paths":{"/x/lock":{"get":{}},"/{any}/{thing}":{"get":{"security":[]},"post":{"security":[]}},"/files/{name}.json":{"get":{}},"/files/{name}":{"get":{"security":[]}},"/guarded":{"get":{},"post":{}},"/open":{"get":{"security":[]}},"/hang":{"get":{"security":[]}},"/long":{"get":{"security":[]}},"/take":{"post":{"security":[]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   keyed: `{"openapi":"3.1.0","info":{"title":"Keyed","version":"1"},"paths":{"/guarded":{"get":{"security":[{"key":[]},{"basic":[]}]},"post":{"security":[{"key":[],"trust":["read"]}]}},"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/sized":{"post":{"security":[]}}},"components":{"securitySchemes":{"key":{"type":"apiKey","in":"header","name":"X-Attack-Key"},"basic":{"type":"http","scheme":"basic"},"trust":{"type":"http","scheme":"bearer"}}}}`,
+  placed: `{"openapi":"3.1.0","info":{"title":"Placed","version":"1"},"security":[],"paths":{"/guarded":{"get":{},"post":{}},"/x/lock":{"get":{}}}}`,
   unread: `{"openapi":"3.1.0","info":{"title":"Unread","version":"1"},"security":[],"paths":{"/unread":{"get":{"security":["trust"]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
 };
 
@@ -163,6 +168,11 @@ export async function makeWorld(running) {
   const modes = { all: 'enforce', checks: { token: 'observe', claims: 'observe', proof: 'observe' } };
   await must('PATCH', `/apis/${keyed.id}/operations`, { ids: ['GET /x/lock'], modes });
   await must('PATCH', `/apis/${keyed.id}/operations`, { ids: ['POST /sized'], message: { requestBytes: 1000 } });
+  // Anyone may call, from one address or through one hop that names it; one operation has its own rule.
+  const placed = await bring('placed', `${root}/w`, '');
+  await must('PATCH', `/apis/${placed.id}`, { addresses: { kind: 'only', of: [INSIDE, '192.0.2.0/24'] } });
+  await must('PATCH', `/apis/${placed.id}/operations`, { ids: ['GET /x/lock'], addresses: { kind: 'except', of: ['127.0.0.0/8', '203.0.113.0/24'] } });
+  if (!running) await must('PATCH', '/addresses', { callerAddress: { header: 'x-forwarded-for', trustedHops: [HOP] } });
   const { client } = await must('POST', '/clients', { name: `Attack ${root}` });
   const publish = () => must('POST', '/releases', { note: 'attack' });
   await publish();
@@ -173,6 +183,8 @@ export async function makeWorld(running) {
     control: `http://127.0.0.1:${home.port}`,
     gateway: new URL(gatewayUrl),
     root,
+    /** Whether a hop is trusted here: never set where somebody else's gateway runs. */
+    hasHop: !running,
     provider,
     mixed,
     client,

@@ -2,6 +2,7 @@
 // and time; ends with exit code 1 at the first thing that gets through.
 import { parseArgs } from 'node:util';
 import { resolve } from 'node:path';
+import { ADDRESSES } from '../attack/addresses.mjs';
 import { CALLERS } from '../attack/callers.mjs';
 import { CREDENTIALS } from '../attack/credentials.mjs';
 import { PRESSURE } from '../attack/pressure.mjs';
@@ -20,7 +21,7 @@ const world = await makeWorld(values.data === undefined ? null : { folder: resol
 let held = 0;
 let through = null;
 try {
-  for (const [name, attack] of Object.entries({ ...CALLERS, ...CREDENTIALS, ...PRESSURE })) {
+  for (const [name, attack] of Object.entries({ ...CALLERS, ...ADDRESSES, ...CREDENTIALS, ...PRESSURE })) {
     const found = await attack(world);
     if (found !== null) {
       through = `${name}: ${found}`;

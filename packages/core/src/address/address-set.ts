@@ -70,8 +70,8 @@ function outermost(ranges: readonly NamedRange[], family: 4 | 6): NamedRange[] {
   return out;
 }
 
-/** An address in its one plain form, without its zone; null where it is none. */
+/** An address in its one plain form; null where it is none. */
 export function plainAddress(text: string): string | null {
-  const ip = readIp(text.split('%', 1)[0] ?? '');
+  const ip = readIp(text);
   return ip && writeIp(ip);
 }

@@ -188,6 +188,8 @@ describe('where a request came from', () => {
     ['192.0.2.7, unknown', null, ['198.51.100.1']],
     ['192.0.2.7,', null, ['198.51.100.1']],
     ['192.0.2.7, 010.0.0.1', null, ['198.51.100.1']],
+    ['192.0.2.7%eth0', null, ['198.51.100.1']],
+    ['fe80::1%eth0', null, ['198.51.100.1']],
     [Array(40).fill('198.51.100.2').join(', '), null, null],
   ])('X-Forwarded-For: %s is %s', (field, address, via) => {
     const found = read('x-forwarded-for', field);

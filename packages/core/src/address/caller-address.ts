@@ -56,7 +56,8 @@ function remembered(): (peer: string) => CallerAddress {
   return (peer) => {
     let read = known.get(peer);
     if (read === undefined) {
-      const address = plainAddress(peer);
+      // The platform writes the zone of a link-local address behind it (RFC 4007 section 11).
+      const address = plainAddress(peer.replace(/^([\da-f:]+)%[\w.-]+$/i, '$1'));
       read = { address, via: [], unread: address === null ? 'the address of the connection' : '' };
       if (known.size < MAX_PEERS) known.set(peer, read);
     }

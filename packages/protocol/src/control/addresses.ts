@@ -9,7 +9,7 @@ export const IsAddress = (): PropertyDecorator =>
   ValidateBy({
     name: 'address',
     validator: {
-      validate: (value) => typeof value === 'string' && !value.includes('%') && plainAddress(value) !== null,
+      validate: (value) => typeof value === 'string' && plainAddress(value) !== null,
       defaultMessage: () => 'An address is written as 192.0.2.7 or 2001:db8::7',
     },
   });
