@@ -10,7 +10,7 @@ export const CALLERS = [
   { weight: 10, subject: 'rider.south', client: 'rider-tablet', scope: 'openid gates:read gates:operate', audience: GATES, address: '198.51.100.81' },
   { weight: 12, subject: 'dispatcher.one', client: 'dispatcher-desk', scope: 'openid gates:read gates:operate', audience: GATES, address: '192.0.2.10' },
   { weight: 14, subject: 'grower.217', client: 'grower-app', scope: 'openid gates:read', audience: GATES, address: '203.0.113.54' },
-  { weight: 8, subject: 'open-data', client: 'open-data', scope: 'gates:read', audience: GATES, address: '203.0.113.9' },
+  { weight: 8, subject: 'open-data', client: 'open-data', scope: 'gates:read', audience: GATES, address: '192.0.2.30' },
   { weight: 6, subject: 'registry-sync', client: 'registry-sync', scope: 'gates:read', audience: GATES, address: '192.0.2.200', house: 'State Water Registry' },
   { weight: 6, subject: null, client: 'inspection-kit', scope: 'gates:read', audience: GATES, address: '203.0.113.120', house: 'Dunlin Fieldworks' },
   { weight: 9, proves: 'key', client: 'open-data-site', address: '203.0.113.31' },

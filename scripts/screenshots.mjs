@@ -17,6 +17,8 @@ await new Promise((resolve, reject) => {
   demo.stdout.on('data', (part) => String(part).includes('Ctrl-C stops everything') && resolve());
   demo.once('exit', () => reject(new Error('the demo ended')));
 });
+// A picture that cannot be taken ends everything, the demo included.
+process.on('exit', () => demo.kill('SIGINT'));
 const facts = demoFacts(folder);
 const headers = { authorization: `Bearer ${facts.controlToken}`, 'content-type': 'application/json' };
 const control = async (method, path, body) => {
@@ -47,6 +49,11 @@ await shot('apis', '/apis');
 await shot('api', `/apis/${gates}`);
 await shot('operation', `/apis/${meters}/operations/${encodeURIComponent('GET /basin-volumes')}`);
 await shot('bodies', `/apis/${gates}/bodies`);
+await shot('addresses', '/addresses', async () => {
+  await page.getByLabel('What x-forwarded-for says').fill('192.0.2.7, 203.0.113.54');
+  await page.getByRole('button', { name: 'Ask the draft' }).click();
+  await page.getByText('It counts as coming from').waitFor();
+});
 await shot('client', `/clients/${clients.find((item) => item.keys > 0).id}`);
 await shot('providers', '/providers');
 await shot('provider', `/providers/${providers[0].id}`);
@@ -97,7 +104,6 @@ await shot('bench-tamper', '/bench/tamper', async () => {
 });
 await setMode('dark');
 await shot('overlook-dark', '/');
-await shot('trace-dark', `/traces/${traces[0].id}`);
 await browser.close();
 demo.kill('SIGINT');
 await new Promise((resolve) => demo.once('exit', resolve));

@@ -49,6 +49,8 @@ test('networks, fence, trusted hops and rules of APIs and operations are set in 
     networks: [],
     fence: { mode: 'enforce', addresses: { kind: 'anywhere' } },
     callerAddress: null,
+    refused: 0,
+    wouldRefuse: 0,
     yours: '127.0.0.1',
   });
   expect(said(await ask('203.0.113.9'))).toEqual([]);
@@ -131,6 +133,7 @@ test('live, the fence counts what it would refuse before it refuses; the page of
     passed: 2,
     refused: 1,
   });
+  expect(await server.ok<AddressesView>('GET', '/addresses')).toMatchObject({ refused: 0, wouldRefuse: 2 });
   await set(fence('enforce'));
   await published();
   expect(await status('/gates/gates', { 'x-forwarded-for': '192.0.2.9' })).toBe(403);

@@ -1,4 +1,4 @@
-import type { RecordBatch, RequestOutcome, StepCount, StepOutcome, TraceRecord } from '@virga/core';
+import type { RecordBatch, RequestOutcome, StepCount, StepId, StepOutcome, TraceRecord } from '@virga/core';
 import { Op, QueryTypes, type WhereOptions } from 'sequelize';
 import { BatchRow, TraceRow, UnsentRow } from './models/records.js';
 import type { Store } from './store.js';
@@ -166,6 +166,14 @@ export interface OperationSteps {
   readonly step: string;
   readonly outcome: StepOutcome;
   readonly count: number;
+}
+
+/** What came of one step in all requests from a time on. */
+export function stepOutcomes(store: Store, step: StepId, from: number): Promise<Pick<OperationSteps, 'outcome' | 'count'>[]> {
+  return store.sequelize.query<Pick<OperationSteps, 'outcome' | 'count'>>(
+    'SELECT outcome, SUM(count) AS count FROM step_traffic WHERE minute >= :from AND step = :step GROUP BY outcome',
+    { replacements: { from, step }, type: QueryTypes.SELECT },
+  );
 }
 
 /** What single steps of one operation did from a time on. */

@@ -61,6 +61,9 @@ export class AddressesView {
   @Nested() @Type(() => FenceDto) fence: FenceDto;
   /** Null takes the address of the connection. */
   @IsOptional() @Nested() @Type(() => CallerAddressDto) callerAddress: CallerAddressDto | null;
+  /** What came of the fence in the last 24 hours. */
+  @IsInt() refused: number;
+  @IsInt() wouldRefuse: number;
   /** The address from which the one who asks reached the control plane, as it saw it. */
   @IsString() yours: string;
 }

@@ -1,11 +1,14 @@
 import { describeAddresses } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
 import { AddressesPatch, addressRuleOf, type AddressesView } from '@virga/protocol';
+import { Link } from 'react-router';
+import { withQuery } from '../../client/api';
 import { useFieldArray, type UseFormReturn } from 'react-hook-form';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
 import { Field } from '../../parts/field';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
+import { count } from '../../parts/time';
 import { AddressRuleEditor, rowsFor } from '../apis/address-rule-editor';
 import { AddressTester } from './address-tester';
 import { addressesQuery } from '../apis/address-queries';
@@ -69,10 +72,29 @@ function Rules({ view }: { readonly view: AddressesView }) {
           </label>
         )}
       </section>
+      <Stopped view={view} />
       <Networks form={form} />
       <Hops form={form} />
       <DraftFormFoot draft={draft} />
     </form>
+  );
+}
+
+/** What the fence stopped, and what it would have stopped, before anybody switches it. */
+function Stopped({ view }: { readonly view: AddressesView }) {
+  const { refused, wouldRefuse } = view;
+  const link = (outcome: string) => withQuery('/traces', { outcome, step: 'fence' });
+  return (
+    <p className="small" style={{ margin: 0 }}>
+      <span className="quiet">In the last 24 hours it</span> stopped {refused === 0 ? 'nobody' : <Link to={link('refused')}>{count(refused)} requests</Link>}
+      {wouldRefuse > 0 && (
+        <>
+          {' '}
+          and would have stopped <Link to={link('would-refuse')}>{count(wouldRefuse)}</Link>
+        </>
+      )}
+      .
+    </p>
   );
 }
 

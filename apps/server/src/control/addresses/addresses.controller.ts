@@ -15,7 +15,7 @@ export class AddressesController {
 
   @Get()
   @Endpoint({ summary: 'Named networks, the gateway’s fence and trusted hops, in the draft', answer: AddressesView })
-  view(@Req() request: Request): AddressesView {
+  view(@Req() request: Request): Promise<AddressesView> {
     return this.addresses.view(peerOf(request));
   }
 

@@ -23,20 +23,30 @@ import {
   type AddressVerdict,
 } from '@virga/protocol';
 import { problem } from '../../http/problems.js';
+import { stepOutcomes } from '../../store/record-store.js';
+import { Store } from '../../store/store.js';
 import { DraftService } from '../releases/draft.service.js';
 
+const DAY_MS = 86_400_000;
 /** Verdicts of one question at most. */
 const MAX_VERDICTS = 500;
 
 /** From where one may call: the draft's named networks, its fence, its trusted hops, and whether an address would pass. */
 @Injectable()
 export class AddressesService {
-  constructor(private readonly draft: DraftService) {}
+  constructor(
+    private readonly store: Store,
+    private readonly draft: DraftService,
+  ) {}
 
   /** @param peer the address of whoever asks, as the control plane sees it */
-  view(peer: string): AddressesView {
+  async view(peer: string): Promise<AddressesView> {
     const { networks, fence, callerAddress } = this.draft.document;
+    const outcomes = await stepOutcomes(this.store, 'fence', Math.floor((Date.now() - DAY_MS) / 60_000) * 60_000);
+    const count = (outcome: string): number => outcomes.find((row) => row.outcome === outcome)?.count ?? 0;
     return {
+      refused: count('refuse'),
+      wouldRefuse: count('would-refuse'),
       networks: networks.map(({ name, description, entries }) => ({ name, description, entries: [...entries] })),
       fence: { mode: fence.mode, addresses: addressRuleView(fence.addresses) },
       callerAddress: callerAddress && { header: callerAddress.header, trustedHops: [...callerAddress.trustedHops] },
