@@ -64,7 +64,7 @@ function Answer({ answer }: { readonly answer: AddressAnswer }) {
         ) : (
           <>
             It counts as coming from <b className="mono">{address}</b>
-            {via.length > 0 && <> , as {via.join(', then ')} said</>}
+            {via.length > 0 && <>, as {via.join(', then ')} said</>}
             {networks.length > 0 && <>, of {networks.join(', ')}</>}.
           </>
         )}
