@@ -106,6 +106,8 @@ test('the fence stands before every path, what the gateway answers itself includ
   for (const path of ['/a/open/1', '/nowhere', metadata, '/a/guarded']) {
     const answer = await get(path);
     expect([path, answer.status, ((await answer.json()) as { title: string }).title]).toEqual([path, 403, 'Not from this address']);
+    const refused = await until(() => control.traces.find(({ id }) => id === answer.headers.get('x-request-id')), 'the trace');
+    expect(refused.steps.map(({ step, outcome }) => `${step} ${outcome}`)).toEqual(['fence refuse']);
   }
   await publish({ fence: { mode: 'observe', addresses: only('field') } });
   const passed = await get('/a/open/1');

@@ -45,7 +45,9 @@ const probe = (from?: string, headers: object[] = []) =>
   });
 
 test('networks, fence, trusted hops and rules of APIs and operations are set in the draft, and asked about before they are live', async () => {
-  expect(await server.ok<AddressesView>('GET', '/addresses')).toEqual({
+  const view = await server.ok<AddressesView>('GET', '/addresses');
+  expect(view).toEqual({
+    revision: view.revision,
     networks: [],
     fence: { mode: 'enforce', addresses: { kind: 'anywhere' } },
     callerAddress: null,
@@ -101,6 +103,24 @@ test.each([
   const answer = await set(patch);
   expect([answer.status, answer.body.errors?.[0]?.pointer]).toEqual([422, pointer]);
   expect(await server.ok<AddressesView>('GET', '/addresses')).toEqual(before);
+});
+
+test('of two edits from the same beginning the second is told what the first made', async () => {
+  const { revision, networks } = await server.ok<AddressesView>('GET', '/addresses');
+  const edit = (name: string) =>
+    server.call<ProblemDocument>(
+      'PATCH',
+      '/control/v1/addresses',
+      { networks: [...networks, { name, description: '', entries: ['198.51.100.7'] }] },
+      { authorization: `Bearer ${server.token}`, 'if-match': `"${revision}"` },
+    );
+  expect((await edit('mine')).status).toBe(200);
+  const second = await edit('yours');
+  expect([second.status, second.body.now?.content]).toEqual([
+    412,
+    expect.objectContaining({ networks: expect.arrayContaining([expect.objectContaining({ name: 'mine' })]) as unknown }) as unknown,
+  ]);
+  expect((await server.ok<AddressesView>('GET', '/addresses')).networks.map(({ name }) => name)).toEqual([...networks.map(({ name }) => name), 'mine']);
 });
 
 test('live, the fence counts what it would refuse before it refuses; the page of an operation has it; restarted, it stands', async () => {

@@ -92,7 +92,7 @@ export { describeAccess } from './access/describe-access.js';
 export { readTemplate } from './route/path-template.js';
 export { MAX_TARGET_LENGTH, readPath, type ReadPath } from './route/read-path.js';
 export { LATER_PHASES, type LaterPhase, type Needs } from './decision/phases.js';
-export { decide, decidePhase, passesFence, type Verdict } from './decision/decide.js';
+export { decide, decidePhase, decideFence, type Verdict } from './decision/decide.js';
 export { answerOf, type AnswerContext, type GatewayAnswer } from './decision/answer.js';
 export { corsHeaders } from './decision/preflight-step.js';
 export { resourceMetadata } from './decision/resource-metadata.js';

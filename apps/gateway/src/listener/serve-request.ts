@@ -1,15 +1,4 @@
-import {
-  answerOf,
-  Exchange,
-  finding,
-  passesFence,
-  resourceMetadata,
-  UPSTREAM_LIMITS,
-  type CompiledRelease,
-  type Finding,
-  type GatewayAnswer,
-  type Verdict,
-} from '@virga/core';
+import { answerOf, Exchange, decideFence, finding, UPSTREAM_LIMITS, type Finding, type GatewayAnswer, type Verdict } from '@virga/core';
 import { PROBE_HEADER, REQUEST_ID_HEADER } from '@virga/protocol';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { performance } from 'node:perf_hooks';
@@ -22,6 +11,7 @@ import { drainUpload } from './linger.js';
 import { Pace } from './pace.js';
 import type { Slots } from './slots.js';
 import { bodyOf, detached, hasBodyOf, wrongMessage } from './request-facts.js';
+import { metadataAnswer } from './metadata-answer.js';
 import { nonceFor } from './nonce-for.js';
 import { newRequestId, traceContext } from './request-ids.js';
 
@@ -115,9 +105,11 @@ export class ServedRequest implements Carrier {
       this.answer(unreadable);
       return;
     }
-    const metadata = this.#metadata(this.#live.compiled);
+    const metadata = metadataAnswer(this.#live.compiled, this.#exchange);
     if (metadata) {
-      this.#send(metadata, finding('route.matched', { api: 'gateway', operation: 'resource metadata', parameters: [] }));
+      const stopped = decideFence(this.#live.compiled, this.#exchange);
+      if (stopped) this.answer(stopped.finding);
+      else this.#send(metadata, finding('route.matched', { api: 'gateway', operation: 'resource metadata', parameters: [] }));
       return;
     }
     this.#expectsContinue = expectsContinue;
@@ -145,15 +137,6 @@ export class ServedRequest implements Carrier {
   #fault(error: unknown): void {
     this.#context.fault(error);
     this.answer(finding('gateway.fault', { at: 'forwarding' }));
-  }
-
-  #metadata(release: CompiledRelease): GatewayAnswer | null {
-    const target = this.#exchange.target;
-    if (!target.startsWith('/.well-known/')) return null;
-    const api = release.metadata.get(target);
-    if (!api || !api.rule.enabled || !passesFence(release, this.#exchange) || (this.#req.method !== 'GET' && this.#req.method !== 'HEAD')) return null;
-    const headers = { 'content-type': 'application/json', 'cache-control': 'max-age=300', 'access-control-allow-origin': '*' };
-    return { status: 200, headers, body: JSON.stringify(resourceMetadata(release, api)) };
   }
 
   /** Called when the head has passed: only now is a caller that waits for it asked to send (RFC 9110 section 10.1.1). */

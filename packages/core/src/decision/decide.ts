@@ -18,8 +18,7 @@ export interface Verdict {
  */
 export function decide(release: CompiledRelease, exchange: Exchange): Verdict | Promise<Verdict> {
   const { ticks } = release.ports;
-  const { fence } = release;
-  const stopped = fence === null ? null : runFence(fence, exchange, release.ports);
+  const stopped = decideFence(release, exchange);
   if (stopped !== null) return stopped;
   const start = ticks();
   let routed: Finding;
@@ -42,9 +41,9 @@ export function decide(release: CompiledRelease, exchange: Exchange): Verdict | 
   return runFrom(exchange, operation.fallLine, 0, release.ports, afterRoute, routed);
 }
 
-/** Whether the gateway's own fence lets a request in, for what the gateway answers without deciding. */
-export function passesFence({ fence, ports }: CompiledRelease, exchange: Exchange): boolean {
-  return fence === null || runFence(fence, exchange, ports) === null;
+/** What the gateway's own fence says to a request that the gateway answers without deciding; null where it lets it in. */
+export function decideFence({ fence, ports }: CompiledRelease, exchange: Exchange): Verdict | null {
+  return fence === null ? null : runFence(fence, exchange, ports);
 }
 
 function runFence(fence: CompiledStep, exchange: Exchange, ports: Ports): Verdict | null {

@@ -57,6 +57,8 @@ export class CallerAddressDto implements CallerAddressRule {
 
 /** What the draft says of addresses for the gateway as a whole. */
 export class AddressesView {
+  /** Of what the draft says here; what `If-Match` takes. */
+  @IsString() revision: string;
   @IsArray() @NestedEach() @Type(() => NetworkDto) networks: NetworkDto[];
   @Nested() @Type(() => FenceDto) fence: FenceDto;
   /** Null takes the address of the connection. */

@@ -3,7 +3,7 @@ import { ApiTags } from '@nestjs/swagger';
 import { AddressAnswer, AddressesPatch, AddressesView, AddressQuestion } from '@virga/protocol';
 import type { Request } from 'express';
 import { Endpoint } from '../../http/endpoint.js';
-import { CalledBy, type Caller } from '../../session/access.guard.js';
+import { Edited, type EditedBy } from '../../session/edited-by.js';
 import { AddressesService } from './addresses.service.js';
 
 const peerOf = (request: Request): string => request.socket.remoteAddress ?? '';
@@ -20,9 +20,9 @@ export class AddressesController {
   }
 
   @Patch()
-  @Endpoint({ summary: 'Set networks, fence or trusted hops in the draft', body: AddressesPatch, answer: AddressesView })
-  async change(@Body() patch: AddressesPatch, @CalledBy() caller: Caller, @Req() request: Request): Promise<AddressesView> {
-    await this.addresses.change(patch, caller.name);
+  @Endpoint({ summary: 'Set networks, fence or trusted hops in the draft', body: AddressesPatch, answer: AddressesView, errors: [412] })
+  async change(@Body() patch: AddressesPatch, @Edited() edited: EditedBy, @Req() request: Request): Promise<AddressesView> {
+    await this.addresses.change(patch, edited);
     return this.addresses.view(peerOf(request));
   }
 

@@ -25,8 +25,11 @@ import {
 import { problem } from '../../http/problems.js';
 import { stepOutcomes } from '../../store/record-store.js';
 import { Store } from '../../store/store.js';
+import type { EditedBy } from '../../session/edited-by.js';
+import { partOf, revisionOf } from '../releases/draft-part.js';
 import { DraftService } from '../releases/draft.service.js';
 
+const PART = { kind: 'addresses' } as const;
 const DAY_MS = 86_400_000;
 /** Verdicts of one question at most. */
 const MAX_VERDICTS = 500;
@@ -45,6 +48,7 @@ export class AddressesService {
     const outcomes = await stepOutcomes(this.store, 'fence', Math.floor((Date.now() - DAY_MS) / 60_000) * 60_000);
     const count = (outcome: string): number => outcomes.find((row) => row.outcome === outcome)?.count ?? 0;
     return {
+      revision: revisionOf(partOf(this.draft.document, PART) ?? {}),
       refused: count('refuse'),
       wouldRefuse: count('would-refuse'),
       networks: networks.map(({ name, description, entries }) => ({ name, description, entries: [...entries] })),
@@ -54,8 +58,8 @@ export class AddressesService {
     };
   }
 
-  async change({ networks, fence, callerAddress }: AddressesPatch, by: string): Promise<void> {
-    await this.draft.change({ by }, (document) => ({
+  async change({ networks, fence, callerAddress }: AddressesPatch, edited: EditedBy): Promise<void> {
+    await this.draft.change({ part: PART, ...edited }, (document) => ({
       ...document,
       ...(networks === undefined ? {} : { networks: networks.map(({ name, description, entries }) => ({ name, description, entries })) }),
       ...(fence === undefined ? {} : { fence: fenceOf(fence) }),

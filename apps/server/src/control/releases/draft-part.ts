@@ -1,10 +1,15 @@
-import { canonicalJson } from '@virga/core';
+import { canonicalJson, type ReleaseDocument } from '@virga/core';
 import { createHash } from 'node:crypto';
 
-/** A provider or an API of the draft. */
-export interface DraftPart {
-  readonly kind: 'providers' | 'apis';
-  readonly id: string;
+/** What edits are made of: a provider or an API of the draft, or what it says of addresses for the gateway as a whole. */
+export type DraftPart = { readonly kind: 'providers' | 'apis'; readonly id: string } | { readonly kind: 'addresses' };
+
+type Part = ReleaseDocument['providers'][number] | ReleaseDocument['apis'][number] | Pick<ReleaseDocument, 'networks' | 'fence' | 'callerAddress'>;
+
+/** A part as the draft has it; null where it has none. */
+export function partOf(document: ReleaseDocument, part: DraftPart): Part | null {
+  if (part.kind === 'addresses') return { networks: document.networks, fence: document.fence, callerAddress: document.callerAddress };
+  return document[part.kind].find((item) => item.id === part.id) ?? null;
 }
 
 const REVISIONS = new WeakMap<object, string>();

@@ -3,16 +3,12 @@ import { canonicalJson, isRecord, pointerOf, revertChanges, type DocumentChange,
 import type { FieldProblem, PartVersion } from '@virga/protocol';
 import { problem } from '../../http/problems.js';
 import { readEdits } from '../../store/change-log.js';
-import { revisionOf, type DraftPart } from './draft-part.js';
+import { partOf, revisionOf, type DraftPart } from './draft-part.js';
 
 /** Edits that are gone back through to find what an edit began from. */
 const MAX_BACK = 200;
 const PAGE = 50;
 const MAX_DIFFERENCES = 20;
-
-type Part = ReleaseDocument['providers'][number] | ReleaseDocument['apis'][number];
-
-const partOf = (document: ReleaseDocument, { kind, id }: DraftPart): Part | null => document[kind].find((item) => item.id === id) ?? null;
 
 /** Why an edit is refused whose part is not any more what it began from, with both versions; null when it is. */
 export async function staleProblem(document: ReleaseDocument, part: DraftPart, ifMatch: string): Promise<HttpException | null> {
@@ -33,7 +29,7 @@ export async function staleProblem(document: ReleaseDocument, part: DraftPart, i
 }
 
 /** A part as it was at a revision, by taking edits back from what there is now; null where the log does not lead there. */
-async function partAt(document: ReleaseDocument, part: DraftPart, revision: string): Promise<Part | null> {
+async function partAt(document: ReleaseDocument, part: DraftPart, revision: string): Promise<ReturnType<typeof partOf>> {
   let at = document;
   let before: number | undefined;
   for (let back = 0; back < MAX_BACK; back += PAGE) {

@@ -38,7 +38,7 @@ test('only one network gets in: said, seen at once who is out, published, and re
   await page.keyboard.press('Escape');
   await page.getByRole('button', { name: 'Publish' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click();
-  await expect(page.getByText(/Release 2 is live/)).toBeVisible();
+  await expect(page.getByText(/Release \d+ is live/)).toBeVisible();
   const status = async (address: string) =>
     (await fetch(`${demo.gatewayUrl}/readings/meters/M-100/daily-volumes`, { headers: { 'x-forwarded-for': address } })).status;
   expect([await status('198.51.100.24'), await status('203.0.113.9'), await status('203.0.113.9, 198.51.100.24')]).toEqual([200, 403, 200]);
