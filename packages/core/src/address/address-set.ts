@@ -45,23 +45,46 @@ export class AddressSet {
   }
 
   #search({ family, value }: Ip): NamedRange | null {
-    const ranges = this.#ranges[family];
-    let [low, high] = [0, ranges.length - 1];
-    while (low <= high) {
-      const middle = (low + high) >> 1;
-      const range = ranges[middle] as NamedRange;
-      if (value < range.first) high = middle - 1;
-      else if (value > range.last) low = middle + 1;
-      else return range;
-    }
-    return null;
+    const range = this.#upTo(family, value);
+    return range !== null && range.last >= value ? range : null;
   }
+
+  /** Whether any address of a range lies in the set. */
+  meets({ family, first, last }: IpRange): boolean {
+    const range = this.#upTo(family, last);
+    return range !== null && range.last >= first;
+  }
+
+  /** Whether every address of a range lies in one range of the set. */
+  contains({ family, first, last }: IpRange): boolean {
+    const range = this.#upTo(family, first);
+    return range !== null && range.last >= last;
+  }
+
+  /** The last range that begins at a value or before it. */
+  #upTo(family: 4 | 6, value: bigint): NamedRange | null {
+    const ranges = this.#ranges[family];
+    let [low, high] = [0, ranges.length];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if ((ranges[middle] as NamedRange).first <= value) low = middle + 1;
+      else high = middle;
+    }
+    return ranges[low - 1] ?? null;
+  }
+}
+
+/** By their first address; of those that begin together the widest first. */
+export function outerFirst(a: IpRange, b: IpRange): number {
+  if (a.first !== b.first) return a.first < b.first ? -1 : 1;
+  if (a.last !== b.last) return a.last > b.last ? -1 : 1;
+  return 0;
 }
 
 /** Networks nest or are apart, never half of each: those that lie in no other, by their first address. */
 function outermost(ranges: readonly NamedRange[], family: 4 | 6): NamedRange[] {
   const own = ranges.filter((range) => range.family === family);
-  own.sort((a, b) => (a.first < b.first ? -1 : a.first > b.first ? 1 : a.last > b.last ? -1 : a.last < b.last ? 1 : 0));
+  own.sort(outerFirst);
   const out: NamedRange[] = [];
   for (const range of own) {
     const before = out[out.length - 1];

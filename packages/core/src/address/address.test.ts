@@ -175,6 +175,7 @@ describe('where a request came from', () => {
     ['for="192.0.2.43', null],
     ['', null],
     [',', null],
+    [`${'for=192.0.2.43, '.repeat(600)}for=192.0.2.44`, null],
   ])('Forwarded: %s is %s', (field, address) => expect(read('forwarded', field).address).toBe(address));
 
   // Common practice: a list, every hop adding the address that it saw at the end.
@@ -310,5 +311,10 @@ describe('a rule about addresses', () => {
     expect(said(only('192.0.2.1'), except('192.0.2.0/24'))).toEqual(['192.0.2.1 does nothing: the gateway’s own fence lets nobody in from there']);
     expect(said(except('0.0.0.0/0'))).toEqual(['0.0.0.0/0 takes every IPv4 address']);
     expect(said(only('198.51.100.0/24', '203.0.113.0/24'))).toEqual([]);
+    expect(said(only('10.0.0.0/8', '10.1.0.0/16', '10.1.2.0/24'))).toEqual([
+      '10.1.0.0/16 does nothing: it lies in 10.0.0.0/8',
+      '10.1.2.0/24 does nothing: it lies in 10.0.0.0/8',
+    ]);
+    expect(said(only('192.0.2.0/24', '192.0.0.0/16'), only('192.0.2.0/25'))).toEqual(['192.0.2.0/24 does nothing: it lies in 192.0.0.0/16']);
   });
 });

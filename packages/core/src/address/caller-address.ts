@@ -16,6 +16,8 @@ export type FindCallerAddress = (peer: string, headers: Fields) => CallerAddress
 
 /** Hops that are followed at most. */
 const MAX_HOPS = 30;
+/** Characters of a `Forwarded` field, which is read from its beginning because of its quotes. */
+const MAX_FORWARDED = 8192;
 /** Addresses of connections that are remembered. */
 const MAX_PEERS = 1000;
 
@@ -35,10 +37,9 @@ export function compileCallerAddress(rule: CallerAddressRule | null, networks: r
     const field = headers[rule.header];
     if (field === undefined) return near(peer);
     const nodes = read(typeof field === 'string' ? field : field.join(', '));
-    if (nodes === null) return { address: null, via: [nearest], unread: `${rule.header} is not written as its form says` };
+    if (nodes === null) return { address: null, via: [nearest], unread: `${rule.header} is not written as its form says, or too long` };
     const via = [nearest];
-    for (let at = nodes.length - 1; at >= 0; at--) {
-      const node = nodes[at] as string;
+    for (const node of nodes) {
       const address = nodeAddress(node);
       if (address === null) return { address: null, via, unread: node === '' ? 'an empty entry' : node.slice(0, 60) };
       if (hops.find(address) === null) return { address, via, unread: '' };
@@ -65,10 +66,18 @@ function remembered(): (peer: string) => CallerAddress {
   };
 }
 
-const listedNodes = (field: string): string[] => field.split(',').map((node) => node.trim());
+/** The entries of a list from its end, one at a time: what callers wrote in front is not even looked at. */
+function* listedNodes(field: string): Generator<string> {
+  for (let end = field.length; end >= 0;) {
+    const comma = end === 0 ? -1 : field.lastIndexOf(',', end - 1);
+    yield field.slice(comma + 1, end).trim();
+    end = comma;
+  }
+}
 
-/** The `for` of each element (RFC 7239 section 4), empty where it has none; null where the field is not of that form. */
+/** The `for` of each element (RFC 7239 section 4) from the last to the first, empty where it has none; null where the field is not of that form. */
 function forwardedNodes(field: string): string[] | null {
+  if (field.length > MAX_FORWARDED) return null;
   const nodes: string[] = [];
   let node: string | null = null;
   // Sticky and without choices: every character is read once.
@@ -86,7 +95,7 @@ function forwardedNodes(field: string): string[] | null {
       nodes.push(node ?? '');
       node = null;
     }
-    if (end === '' || pair.lastIndex === at) return nodes;
+    if (end === '' || pair.lastIndex === at) return nodes.reverse();
   }
 }
 

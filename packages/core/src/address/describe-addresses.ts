@@ -1,5 +1,5 @@
 import type { AddressRule, NetworkRule } from '../document/address-rule.js';
-import { rangesOf, type NamedRange } from './address-set.js';
+import { AddressSet, outerFirst, rangesOf, type NamedRange } from './address-set.js';
 import { wholeFamily, type IpRange } from './ip.js';
 
 const SHOWN = 6;
@@ -29,7 +29,6 @@ export interface AddressNote {
 }
 
 const contains = (outer: IpRange, inner: IpRange): boolean => outer.family === inner.family && outer.first <= inner.first && outer.last >= inner.last;
-const meets = (one: IpRange, other: IpRange): boolean => one.family === other.family && one.first <= other.last && other.first <= one.last;
 
 /** So many notes are made; a list with more mistakes is mended a few at a time. */
 const MAX_NOTES = 50;
@@ -41,34 +40,44 @@ const MAX_NOTES = 50;
  */
 export function reviewAddresses(rule: AddressRule, networks: readonly NetworkRule[], fence: AddressRule | null): AddressNote[] {
   if (rule.kind === 'anywhere') return [];
-  const entries = rule.of.map((entry) => ({ entry, ranges: rangesOf([entry], networks) }));
-  const barrier = fence === null || fence.kind === 'anywhere' ? null : { kind: fence.kind, ranges: rangesOf(fence.of, networks) };
+  const entries = rule.of.map((entry, at): PlacedRange[] => rangesOf([entry], networks).map((range) => ({ ...range, entry, at })));
+  const covers = coveredBy(entries.flat());
+  const barrier = fence === null || fence.kind === 'anywhere' ? null : { kind: fence.kind, set: new AddressSet(fence.of, networks) };
   const notes: AddressNote[] = [];
-  const seen: { readonly range: NamedRange; readonly entry: string; readonly at: number }[] = entries.flatMap(({ entry, ranges }, at) =>
-    ranges.map((range) => ({ range, entry, at })),
-  );
-  for (const [at, { entry, ranges }] of entries.entries()) {
+  for (const ranges of entries) {
+    const [first] = ranges;
     if (notes.length >= MAX_NOTES) break;
-    const covering =
-      ranges.length > 0 &&
-      ranges.every((range) => seen.some((other) => other.at !== at && contains(other.range, range) && !(same(other.range, range) && other.at > at)));
-    const by = covering ? seen.find((other) => other.at !== at && contains(other.range, ranges[0] as NamedRange)) : undefined;
-    if (by)
-      notes.push({
-        entry,
-        says: same(by.range, ranges[0] as NamedRange) && by.entry === entry ? 'stands twice' : `does nothing: it lies in ${by.range.label}`,
-      });
+    if (first === undefined) continue;
+    const { entry } = first;
+    const by = ranges.every((range) => covers.has(range)) ? covers.get(first) : undefined;
+    if (by) notes.push({ entry, says: by.entry === entry ? 'stands twice' : `does nothing: it lies in ${by.label}` });
     if (ranges.some((range) => contains(range, wholeFamily(4)))) notes.push({ entry, says: 'takes every IPv4 address' });
     if (ranges.some((range) => contains(range, wholeFamily(6)))) notes.push({ entry, says: 'takes every IPv6 address' });
-    if (barrier && ranges.length > 0 && ranges.every((range) => !reaches(range, barrier)))
+    if (barrier && ranges.every((range) => (barrier.kind === 'only' ? !barrier.set.meets(range) : barrier.set.contains(range))))
       notes.push({ entry, says: 'does nothing: the gateway’s own fence lets nobody in from there' });
   }
   return notes;
 }
 
-const same = (one: IpRange, other: IpRange): boolean => contains(one, other) && contains(other, one);
+/** A range with the entry that it came of and where that stands. */
+interface PlacedRange extends NamedRange {
+  readonly entry: string;
+  readonly at: number;
+}
 
-/** Whether anybody in a range gets through a fence. */
-function reaches(range: IpRange, { kind, ranges }: { readonly kind: 'only' | 'except'; readonly ranges: readonly NamedRange[] }): boolean {
-  return kind === 'only' ? ranges.some((one) => meets(one, range)) : !ranges.some((one) => contains(one, range));
+/** For each range that lies in one of another entry, that one; of two that are the same, the second lies in the first. */
+function coveredBy(ranges: readonly PlacedRange[]): ReadonlyMap<PlacedRange, PlacedRange> {
+  const covers = new Map<PlacedRange, PlacedRange>();
+  for (const family of [4, 6] as const) {
+    const own = ranges.filter((range) => range.family === family).sort((a, b) => outerFirst(a, b) || a.at - b.at);
+    // Networks nest or are apart: those that are open where one begins are those that it lies in.
+    const open: PlacedRange[] = [];
+    for (const range of own) {
+      while (open.length > 0 && (open[open.length - 1] as PlacedRange).last < range.first) open.pop();
+      const outer = open.find(({ at }) => at !== range.at);
+      if (outer) covers.set(range, outer);
+      open.push(range);
+    }
+  }
+  return covers;
 }
