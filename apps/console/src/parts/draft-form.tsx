@@ -117,7 +117,7 @@ export function DraftFormFoot<Patch extends FieldValues>({
       )}
       <div>
         <Button type="submit" variant="contained" disabled={!isDirty || draft.saving}>
-          {action}
+          {draft.saving ? 'Saving' : action}
         </Button>
       </div>
       <LeaveGuard when={isDirty} />

@@ -108,13 +108,21 @@ export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
     this.#connection = null;
   }
 
-  /** Gives the connection and its berth back, once. */
+  /**
+   * Gives the connection and its berth back, once. Not to one who waits while the library still tells of the answer before:
+   * it would time that request by the limits of this one.
+   */
   #free(): void {
     if (!this.#holds) return;
     this.#holds = false;
+    if (this.#upstream.berths.waiting === 0) this.#handOver();
+    else process.nextTick(this.#handOver);
+  }
+
+  readonly #handOver = (): void => {
     this.#giveBack();
     this.#upstream.berths.free(this.caller);
-  }
+  };
 
   onRequestStart(controller: Dispatcher.DispatchController): void {
     this.#controller = controller;
