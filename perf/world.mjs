@@ -74,6 +74,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
         headers: NO_LANES,
         modes: ENFORCED,
         addresses: ANYWHERE,
+        conditions: [],
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({
           id: `GET /group${index % 97}/things${index}/{id}`,
@@ -86,6 +87,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
           message: null,
           modes: null,
           addresses: null,
+          conditions: null,
         })),
       },
     ],

@@ -189,6 +189,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         headers: NO_LANES,
         modes: ENFORCED,
         addresses: ANYWHERE,
+        conditions: [],
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
           {
@@ -202,6 +203,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             message: null,
             modes: null,
             addresses: null,
+            conditions: null,
           },
           {
             id: `${method} /guarded`,
@@ -214,6 +216,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             message: null,
             modes: null,
             addresses: null,
+            conditions: null,
           },
         ]),
         ...change,

@@ -101,6 +101,7 @@ const documentOf = ({ areas }: World, url: string): ReleaseDocument => {
         message: null,
         modes: null,
         addresses: null,
+        conditions: null,
       })),
     })),
   };

@@ -232,6 +232,7 @@ describe('publishing', () => {
       message: null,
       modes: null,
       addresses: null,
+      conditions: null,
     }));
     if (api) await publish({ ...document, apis: [{ ...api, operations: [...api.operations, ...operations] }] });
     expect((await fetch(`${url}/a/r1999/7`)).status).toBe(401);

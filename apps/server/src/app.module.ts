@@ -3,6 +3,8 @@ import { APP_FILTER, APP_GUARD, APP_INTERCEPTOR } from '@nestjs/core';
 import { SETTINGS, type ServerSettings } from './config/settings.js';
 import { AddressesController } from './control/addresses/addresses.controller.js';
 import { AddressesService } from './control/addresses/addresses.service.js';
+import { ConditionsController } from './control/conditions/conditions.controller.js';
+import { ConditionsService } from './control/conditions/conditions.service.js';
 import { ApisController } from './control/apis/apis.controller.js';
 import { ApisService } from './control/apis/apis.service.js';
 import { OperationPageService } from './control/apis/operation-page.service.js';
@@ -65,6 +67,7 @@ export class AppModule {
         BenchController,
         SettingsController,
         AddressesController,
+        ConditionsController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -80,6 +83,7 @@ export class AppModule {
         RecordService,
         DraftService,
         AddressesService,
+        ConditionsService,
         ReleasesService,
         ContractService,
         ApisService,

@@ -10,6 +10,7 @@ describe.each([
   ['data-of-0.1.0', 1],
   ['data-before-clients', 1],
   ['data-before-addresses', 0],
+  ['data-before-conditions', 0],
 ])('%s', (name, revocations) => {
   let server: RunningServer;
 
@@ -38,6 +39,7 @@ describe.each([
       // What was enforced is enforced, and nobody got in who did not.
       expect(api.modes).toEqual({ all: 'enforce', checks: {} });
       expect(api.addresses).toEqual({ kind: 'anywhere' });
+      expect(api.conditions).toEqual([]);
       expect((await server.ok<{ items: OperationView[] }>('GET', `/apis/${id}/operations`)).items).toHaveLength(operationCount);
     }
     const { items: providers } = await server.ok<{ items: ProviderView[] }>('GET', '/providers');

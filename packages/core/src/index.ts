@@ -54,6 +54,15 @@ export {
 export { isMediaRange } from './message/media-type.js';
 export { foldName, type CompiledLane } from './shape/header-lane.js';
 export { ADDRESS_BOUNDS, ANYWHERE, NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './document/address-rule.js';
+export { CONDITION_BOUNDS, type ConditionRule, type ConditionUse } from './document/condition-rule.js';
+export { compileCondition, type CompiledCondition, type ConditionResult } from './condition/compile-condition.js';
+export { completeCondition, type ConditionWord, type ConditionWords } from './condition/complete-condition.js';
+export { placeIn, type ConditionFault } from './condition/condition-fault.js';
+export { inputOf, OPEN_SCOPE, type ConditionScope } from './condition/condition-input.js';
+export { typeName, type ConditionType } from './condition/condition-type.js';
+export { describeCondition } from './condition/describe-condition.js';
+export { sampleValues, tryCondition, type TriedCondition } from './condition/try-condition.js';
+export { conditionScope } from './release/condition-scope.js';
 export { AddressSet, plainAddress } from './address/address-set.js';
 export { compileCallerAddress, type CallerAddress, type FindCallerAddress } from './address/caller-address.js';
 export { compileAddresses } from './decision/address-step.js';

@@ -127,6 +127,7 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   message: null,
   modes: null,
   addresses: null,
+  conditions: null,
 });
 
 export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
@@ -145,6 +146,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     message: ANY_MESSAGE,
     headers: NO_LANES,
     addresses: ANYWHERE,
+    conditions: [],
     modes: ENFORCED,
     contractHash: null,
     operations: [

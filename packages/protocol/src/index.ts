@@ -59,6 +59,16 @@ export {
 export { EditPage, EditQuery, EditView } from './control/edits.js';
 export { OperationCheckView, OperationPage } from './control/fall-line.js';
 export {
+  ConditionDto,
+  ConditionScopeView,
+  ConditionsPatch,
+  ConditionSubject,
+  ConditionsView,
+  ConditionUseDto,
+  conditionUseOf,
+  conditionUseView,
+} from './control/conditions.js';
+export {
   AddressAnswer,
   AddressesPatch,
   AddressesView,

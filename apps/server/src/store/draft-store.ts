@@ -10,6 +10,7 @@ const MEMBERS = {
   networks: 'draft.networks',
   fence: 'draft.fence',
   callerAddress: 'draft.caller-address',
+  conditions: 'draft.conditions',
 } as const satisfies Partial<Record<keyof ReleaseDocument, string>>;
 type Member = keyof typeof MEMBERS;
 

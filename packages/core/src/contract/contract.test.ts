@@ -268,6 +268,7 @@ describe('a newer description', () => {
       message: null,
       modes: null,
       addresses: null,
+      conditions: null,
     }));
     return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };
   };

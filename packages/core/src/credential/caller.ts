@@ -1,4 +1,5 @@
 import type { ClientFact } from '../directory/facts.js';
+import type { Principal } from '../token/principal.js';
 import type { Credential } from './sent-credential.js';
 
 /** Who is calling, by all credentials that were proved together. */
@@ -6,6 +7,8 @@ export interface Caller {
   /** The client: its id in the directory where it is known there, else what its provider calls it. */
   readonly client: string | null;
   readonly clientName: string | null;
+  /** What the token of the caller says; null without one. */
+  readonly principal: Principal | null;
   /** The provider of the token and what it says; null without a token. */
   readonly providerId: string | null;
   readonly issuer: string | null;
@@ -37,6 +40,7 @@ export function composeCaller(credentials: readonly Credential[]): Caller | null
   const id = client?.id ?? principal?.client ?? null;
   return {
     client: id,
+    principal,
     clientName: client?.name ?? null,
     holds: client?.name ?? (id === null ? null : `${id} of ${principal?.providerId ?? 'nobody'}`),
     providerId: principal?.providerId ?? null,

@@ -1,5 +1,6 @@
 import type { CompiledRights } from '../access/check-rights.js';
 import type { ProofKind } from '../credential/sent-credential.js';
+import type { ConditionUse } from '../document/condition-rule.js';
 import type { AddressRule } from '../document/address-rule.js';
 import type { AccessRule } from '../document/access-rule.js';
 import type { CheckMode } from '../document/modes.js';
@@ -39,6 +40,8 @@ export interface CompiledLine {
   readonly claimChecks: readonly ClaimCheck[];
   /** From where it may be called: the operation's own rule, or the API's. */
   readonly addresses: AddressRule;
+  /** The operation's own conditions, or the API's. */
+  readonly conditions: readonly ConditionUse[];
   /** The checks behind routing, in order. */
   readonly fallLine: readonly CompiledStep[];
   /** The steps of the later phases; null where a phase has none. */
@@ -100,6 +103,10 @@ export class CompiledOperation {
 
   get addresses(): CompiledLine['addresses'] {
     return this.#line.addresses;
+  }
+
+  get conditions(): CompiledLine['conditions'] {
+    return this.#line.conditions;
   }
 
   get fallLine(): CompiledLine['fallLine'] {

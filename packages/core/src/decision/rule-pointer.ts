@@ -1,7 +1,7 @@
 import type { MessageRule } from '../document/message-rule.js';
 import type { TokenRule } from '../document/token-rule.js';
 import type { StepId } from '../verdict/code-entry.js';
-import type { Code } from '../verdict/codes.js';
+import type { Code, Finding } from '../verdict/codes.js';
 import { pointerToken } from '../util/json-pointer.js';
 import type { CompiledOperation } from './compiled.js';
 import type { Exchange, StepRecord } from './exchange.js';
@@ -47,12 +47,20 @@ export function rulePointer({ api, operation }: Exchange, { step, finding }: Ste
   if (step === 'route') return operation.pointer;
   if (step === 'lane-up' || step === 'lane-back') return `${api.pointer}/headers`;
   if (step === 'address') return `${operation.rule.addresses === null ? api.pointer : operation.pointer}/addresses`;
+  if (step === 'condition') return conditionPointer(operation, api.pointer, finding);
   const message = BODY_MEMBERS[step];
   if (message !== undefined) return rule(operation, api.pointer, 'message', message);
   const member = MEMBERS[finding.code];
   if (member !== undefined) return rule(operation, api.pointer, 'token', member);
   if (BY_ACCESS.has(step)) return operation.rule.access === null ? `${api.pointer}/access` : `${operation.pointer}/access`;
   return step === 'proof' ? rule(operation, api.pointer, 'token', 'dpop') : null;
+}
+
+/** The condition among those of the API, or of the operation where that has its own: names stand once in a list. */
+function conditionPointer(operation: CompiledOperation, api: string, { operands }: Finding): string {
+  const own = operation.rule.conditions;
+  const index = 'name' in operands ? operation.conditions.findIndex(({ name }) => name === operands.name) : -1;
+  return `${own === null ? api : operation.pointer}/conditions${index < 0 ? '' : `/${index}`}`;
 }
 
 /** A member of a rule of the API, or of the operation where that has its own. */

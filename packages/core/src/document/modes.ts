@@ -2,7 +2,21 @@
 export type CheckMode = 'observe' | 'enforce';
 
 /** The checks whose failing can be watched before it refuses. Path, message and routing always enforce: what they guard is which rule applies. */
-export const MODED_CHECKS = ['address', 'credential', 'token', 'key', 'basic', 'certificate', 'proof', 'claims', 'rights', 'type', 'size', 'answer'] as const;
+export const MODED_CHECKS = [
+  'address',
+  'credential',
+  'token',
+  'key',
+  'basic',
+  'certificate',
+  'proof',
+  'claims',
+  'rights',
+  'condition',
+  'type',
+  'size',
+  'answer',
+] as const;
 export type ModedCheck = (typeof MODED_CHECKS)[number];
 
 /** Modes of the checks of an API, or of one operation of it. */

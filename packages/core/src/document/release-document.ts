@@ -1,4 +1,5 @@
 import { NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './address-rule.js';
+import type { ConditionRule, ConditionUse } from './condition-rule.js';
 import type { AccessRule } from './access-rule.js';
 import type { HeaderLanes, MessageOverride, MessageRule } from './message-rule.js';
 import type { ModeRule } from './modes.js';
@@ -7,7 +8,7 @@ import type { TokenOverride, TokenPlace, TokenRule } from './token-rule.js';
 import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
-export const RELEASE_FORMAT = 3;
+export const RELEASE_FORMAT = 4;
 
 /** A release: the whole configuration of a gateway, immutable, addressed by the hash of its canonical JSON. */
 export interface ReleaseDocument {
@@ -21,6 +22,8 @@ export interface ReleaseDocument {
   readonly fence: FenceRule;
   /** How the address of a caller is found; null takes that of the connection. */
   readonly callerAddress: CallerAddressRule | null;
+  /** Conditions that rules call by their names. */
+  readonly conditions: readonly ConditionRule[];
   readonly apis: readonly ApiRule[];
 }
 
@@ -33,6 +36,7 @@ export const emptyDocument = (environment: string): ReleaseDocument => ({
   networks: [],
   fence: NO_FENCE,
   callerAddress: null,
+  conditions: [],
   apis: [],
 });
 
@@ -108,6 +112,8 @@ export interface OperationRule {
   readonly modes: ModeRule | null;
   /** From where it may be called; null takes the API's rule. The gateway's fence stands before either. */
   readonly addresses: AddressRule | null;
+  /** Conditions that all have to hold; null takes the API's, a list stands in their place. */
+  readonly conditions: readonly ConditionUse[] | null;
 }
 
 export interface ApiRule {
@@ -129,6 +135,8 @@ export interface ApiRule {
   readonly headers: HeaderLanes;
   /** From where it may be called. */
   readonly addresses: AddressRule;
+  /** Conditions that all have to hold, in order. */
+  readonly conditions: readonly ConditionUse[];
   /** Which checks refuse and which only observe. */
   readonly modes: ModeRule;
   readonly contractHash: string | null;

@@ -1,8 +1,6 @@
 import { readEntry } from '../address/ip.js';
 import { ADDRESS_BOUNDS, type AddressRule, type NetworkRule } from '../document/address-rule.js';
-import { fail, unique } from './check-values.js';
-
-const NAME = /^[A-Za-z][A-Za-z0-9 _-]{0,59}$/;
+import { checkName, fail, isName, unique } from './check-values.js';
 
 /** Checks the named networks. @throws ConfigError */
 export function checkNetworks(networks: readonly NetworkRule[], at: string): void {
@@ -13,8 +11,7 @@ export function checkNetworks(networks: readonly NetworkRule[], at: string): voi
     'two networks have the same name',
   );
   networks.forEach(({ name, entries }, index) => {
-    if (!NAME.test(name) || name.endsWith(' '))
-      fail(`${at}/${index}/name`, 'a name begins with a letter and has at most 60 letters, digits, blanks, dashes and underscores');
+    checkName(name, `${at}/${index}/name`);
     checkEntries(entries, new Set(), `${at}/${index}/entries`);
   });
 }
@@ -31,7 +28,7 @@ export function checkEntries(entries: readonly string[], names: ReadonlySet<stri
   entries.forEach((entry, index) => {
     if (names.has(entry)) return;
     // What could be no address in any spelling was meant as a name.
-    if (NAME.test(entry)) fail(`${at}/${index}`, `there is no network called ${entry.slice(0, 60)}`);
+    if (isName(entry.trimEnd())) fail(`${at}/${index}`, `there is no network called ${entry.slice(0, 60)}`);
     const range = readEntry(entry);
     if ('wrong' in range) fail(`${at}/${index}`, range.wrong);
   });

@@ -2,6 +2,7 @@ import { METHOD_NAMES } from '../document/method-names.js';
 import { RELEASE_FORMAT, takesTokens, type ApiRule, type ReleaseDocument } from '../document/release-document.js';
 import type { TokenPlace } from '../document/token-rule.js';
 import { UPSTREAM_LIMIT_RANGES, type UpstreamLimits } from '../document/upstream-limits.js';
+import { checkConditionUses, checkSharedConditions } from './check-conditions.js';
 import { checkAddresses, checkEntries, checkNetworks } from './check-addresses.js';
 import { checkProvider } from './check-provider.js';
 import { checkTokenRule } from './check-token-rule.js';
@@ -45,7 +46,12 @@ export function* checkInSteps(document: ReleaseDocument): Generator<void, void> 
   const networks = new Set(document.networks.map(({ name }) => name));
   checkAddresses(document.fence.addresses, networks, '/fence/addresses');
   if (document.callerAddress) checkEntries(document.callerAddress.trustedHops, networks, '/callerAddress/trustedHops');
-  const names: Names = { providers: new Set(document.providers.map((provider) => provider.id)), networks };
+  yield* checkSharedConditions(document.conditions, '/conditions');
+  const names: Names = {
+    providers: new Set(document.providers.map((provider) => provider.id)),
+    networks,
+    conditions: new Set(document.conditions.map(({ name }) => name)),
+  };
   for (const [index, api] of document.apis.entries()) yield* checkApi(api, names, `/apis/${index}`);
 }
 
@@ -53,9 +59,10 @@ export function* checkInSteps(document: ReleaseDocument): Generator<void, void> 
 interface Names {
   readonly providers: ReadonlySet<string>;
   readonly networks: ReadonlySet<string>;
+  readonly conditions: ReadonlySet<string>;
 }
 
-function* checkApi(api: ApiRule, { providers, networks }: Names, at: string): Generator<void, void> {
+function* checkApi(api: ApiRule, { providers, networks, conditions }: Names, at: string): Generator<void, void> {
   if (api.basePath !== '' && !/^(\/[^/{}?#;%\\\s]+)+$/.test(api.basePath))
     fail(`${at}/basePath`, 'a base path is empty, or begins with a slash, has no empty segment and does not end with a slash');
   if (/(^|\/)\.\.?(\/|$)/.test(api.basePath)) fail(`${at}/basePath`, 'a base path has no dot segments');
@@ -73,6 +80,7 @@ function* checkApi(api: ApiRule, { providers, networks }: Names, at: string): Ge
   checkMessage(api.message, `${at}/message`);
   checkLanes(api.headers, `${at}/headers`);
   checkAddresses(api.addresses, networks, `${at}/addresses`);
+  checkConditionUses(api.conditions, conditions, `${at}/conditions`);
   if (api.cors?.origins.includes('*') && api.cors.credentials) fail(`${at}/cors/credentials`, 'any origin cannot go with credentials');
   unique(
     api.schemes.map((scheme) => scheme.name),
@@ -89,6 +97,7 @@ function* checkApi(api: ApiRule, { providers, networks }: Names, at: string): Ge
   yield;
   for (const [index, operation] of api.operations.entries()) {
     if (operation.addresses) checkAddresses(operation.addresses, networks, `${at}/operations/${index}/addresses`);
+    if (operation.conditions) checkConditionUses(operation.conditions, conditions, `${at}/operations/${index}/conditions`);
     if (operation.message) checkMessage(operation.message, `${at}/operations/${index}/message`);
     if (operation.token) checkTokenRule({ ...api.token, ...operation.token }, `${at}/operations/${index}/token`);
     if (!(METHOD_NAMES as readonly string[]).includes(operation.method))

@@ -6,6 +6,16 @@ export function fail(pointer: string, message: string): never {
   throw new ConfigError(pointer, message);
 }
 
+const NAME = /^[A-Za-z][A-Za-z0-9 _-]{0,59}$/;
+
+/** Whether a text is a name such as networks and conditions have. */
+export const isName = (text: string): boolean => NAME.test(text) && !text.endsWith(' ');
+
+/** @throws ConfigError for what is no name */
+export function checkName(name: string, pointer: string): void {
+  if (!isName(name)) fail(pointer, 'a name begins with a letter and has at most 60 letters, digits, blanks, dashes and underscores');
+}
+
 /** Refuses values that stand twice. @throws ConfigError at the second of them */
 export function unique(values: readonly string[], pointer: (index: number) => string, message: string): void {
   const seen = new Set<string>();

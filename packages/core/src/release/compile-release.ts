@@ -1,6 +1,7 @@
 import { compileRights } from '../access/check-rights.js';
 import { checkInSteps } from './check-document.js';
 import { compileAddresses, compileFence } from '../decision/address-step.js';
+import { compileConditions } from '../decision/condition-step.js';
 import { compileClaimChecks, compileClaimsStep } from '../decision/claims-step.js';
 import { compileBasicStep } from '../decision/basic-step.js';
 import { compileCertificateStep } from '../decision/certificate-step.js';
@@ -12,6 +13,7 @@ import { compileProofStep } from '../decision/proof-step.js';
 import { METADATA_PREFIX } from '../decision/resource-metadata.js';
 import { compileRightsStep } from '../decision/rights-step.js';
 import { compileTokenStep, type TokenContext } from '../decision/token-step.js';
+import type { ConditionRule, ConditionUse } from '../document/condition-rule.js';
 import type { AddressRule, NetworkRule } from '../document/address-rule.js';
 import type { AccessRule } from '../document/access-rule.js';
 import { compileMessage } from '../decision/message-steps.js';
@@ -58,6 +60,7 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
     providers: providersById,
     ports,
     networks: document.networks,
+    shared: document.conditions,
   };
   const router = new Router<CompiledOperation, CompiledApi>();
   const apis: CompiledApi[] = [];
@@ -95,8 +98,9 @@ function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation,
   for (const [position, operation] of rule.operations.entries()) {
     const at = `${pointer}/operations/${position}`;
     const template = readTemplate(operation.path, `${at}/path`, known);
-    const line = lineOf(operation, rule, at, context, lines);
-    const made = new CompiledOperation(operation, compiled, position, parameterNames(template), line);
+    const names = parameterNames(template);
+    const line = lineOf(operation, names, { rule, pointer }, at, context, lines);
+    const made = new CompiledOperation(operation, compiled, position, names, line);
     operations.push(made);
     const isRoot = operation.path === '/' && base.length > 0;
     add(isRoot ? [] : template, operation.method, made, line, at);
@@ -115,12 +119,26 @@ function readBase(path: string, pointer: string): TemplateSegment[] {
 }
 
 /** @param lines those made already for this API: operations with equal rules share them */
-function lineOf(rule: OperationRule, api: ApiRule, pointer: string, context: LineContext, lines: Map<string, CompiledLine>): CompiledLine {
+function lineOf(
+  rule: OperationRule,
+  parameters: readonly string[],
+  { rule: api, pointer: owner }: Pick<CompiledApi, 'rule' | 'pointer'>,
+  pointer: string,
+  context: LineContext,
+  lines: Map<string, CompiledLine>,
+): CompiledLine {
   // Most operations of most APIs take its rules as they are.
-  const own = rule.access !== null || rule.token !== null || rule.message !== null || rule.modes !== null || rule.addresses !== null;
-  const key = own ? JSON.stringify([rule.access ?? api.access, rule.token, rule.message, rule.modes, rule.addresses ?? api.addresses]) : '';
+  const own =
+    rule.access !== null || rule.token !== null || rule.message !== null || rule.modes !== null || rule.addresses !== null || rule.conditions !== null;
+  const rules = inForce(rule, api);
+  // Conditions are held against the parameters of the operation, so they are shared by those that have the same.
+  const names = rules.conditions.length === 0 ? null : parameters;
+  const key = own || names !== null ? JSON.stringify([rules.access, rule.token, rule.message, rule.modes, rules.addresses, rules.conditions, names]) : '';
   let line = lines.get(key);
-  if (!line) lines.set(key, (line = compileLine(inForce(rule, api), api, pointer, context)));
+  if (!line) {
+    const conditions = { parameters, label: `${rule.method} ${rule.path}`, at: `${rule.conditions === null ? owner : pointer}/conditions` };
+    lines.set(key, (line = compileLine(rules, api, { pointer, conditions }, context)));
+  }
   return line;
 }
 
@@ -130,6 +148,7 @@ const inForce = (rule: OperationRule, api: ApiRule): RulesInForce => ({
   message: { ...api.message, ...rule.message },
   modes: rule.modes ?? api.modes,
   addresses: rule.addresses ?? api.addresses,
+  conditions: rule.conditions ?? api.conditions,
 });
 
 /** What stands for an operation, whoever set it. */
@@ -139,25 +158,37 @@ interface RulesInForce {
   readonly message: MessageRule;
   readonly modes: ModeRule;
   readonly addresses: AddressRule;
+  readonly conditions: readonly ConditionUse[];
+}
+
+/** Where a line stands. */
+interface LinePlace {
+  readonly pointer: string;
+  readonly conditions: { readonly parameters: readonly string[]; readonly label: string; readonly at: string };
 }
 
 /** What lines are compiled with. */
 interface LineContext extends TokenContext {
   readonly networks: readonly NetworkRule[];
+  readonly shared: readonly ConditionRule[];
 }
 
-function compileLine({ access, token, message, modes, addresses }: RulesInForce, api: ApiRule, pointer: string, context: LineContext): CompiledLine {
+function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: place }: LinePlace, context: LineContext): CompiledLine {
+  const { access, token, message, modes, addresses, conditions } = rules;
   const rights = compileRights(access, api.schemes);
   const { ports } = context;
   const claimChecks = rights === null ? [] : compileClaimChecks(token, ports, `${pointer}/token`);
   const withheld = withheldPlaces(api, token);
   const { head, ...bodies } = compileMessage(message, api.headers, modes);
-  const shared = { rights, token, claimChecks, withheld, message, addresses, ...bodies };
+  const shared = { rights, token, claimChecks, withheld, message, addresses, conditions, ...bodies };
   const inMode = (check: Check): CompiledStep => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
   // Where a caller is comes before who it is: nobody outside learns whether a credential is good.
   const where = compileAddresses(addresses, context.networks);
   const first = where === null ? [] : [inMode({ step: 'address', about: null, run: where })];
-  if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...head] };
+  // What a rule asks beyond rights is asked of whoever was proved to call, and may look at what that one may do.
+  const attributes = rights === null ? [] : attributesOf(rights.providers, context);
+  const then = compileConditions(conditions, context.shared, { ...place, scope: { parameters: place.parameters, attributes } }, ports).map(inMode);
+  if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...then, ...head] };
   const { kinds } = rights;
   // What was sent is found first and proved kind by kind; then what proves possession of a token and what it says. Rights
   // come then, because a right belongs to whoever was proved to call; and what is sent last, so that nobody learns about it
@@ -171,8 +202,13 @@ function compileLine({ access, token, message, modes, addresses }: RulesInForce,
     ...(kinds.has('token') ? [compileProofStep(token, ports), compileClaimsStep(claimChecks, ports)] : []),
     compileRightsStep(rights),
   ];
-  return { ...shared, fallLine: [...first, ...checks.map(inMode), ...head] };
+  return { ...shared, fallLine: [...first, ...checks.map(inMode), ...then, ...head] };
 }
+
+/** Own members of the claim maps of providers, each once. */
+const attributesOf = (ids: ReadonlySet<string>, { providers }: LineContext): readonly string[] => [
+  ...new Set([...ids].flatMap((id) => providers.get(id)?.rule.claimMap.attributes.map(({ name }) => name) ?? [])),
+];
 
 /**
  * Places whose credentials stay at the gateway: those of the API, whatever the operation looks at, and the usual header, so

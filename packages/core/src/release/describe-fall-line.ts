@@ -1,4 +1,5 @@
 import { describeAccess } from '../access/describe-access.js';
+import { describeCondition } from '../condition/describe-condition.js';
 import { describeAddresses } from '../address/describe-addresses.js';
 import { placeWords } from '../credential/find-place.js';
 import type { CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
@@ -22,7 +23,7 @@ export interface DescribedCheck {
   readonly modeSetAt: SetAt;
   readonly setAt: SetAt;
   /** The member of the API or operation that is edited; empty where nothing can be. */
-  readonly part: '' | 'fence' | 'addresses' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers';
+  readonly part: '' | 'fence' | 'addresses' | 'conditions' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers';
 }
 
 /** The whole fall line of an operation, in order, in words. */
@@ -42,13 +43,21 @@ export function describeFallLine(operation: CompiledOperation, release: Compiled
     ...(release.fence ? [{ ...always('fence', describeAddresses(release.document.fence.addresses), 'fence'), mode: release.fence.mode }] : []),
     always('route', `${rule.method} ${api.basePath}${rule.path}, in its one plain spelling`),
     ...(api.cors ? [always('preflight', `Origins ${api.cors.origins.join(', ')}`, 'cors', 'api')] : []),
-    ...operation.fallLine.map((step): DescribedCheck => {
-      const { asks, part, setAt } = describeStep(step, operation, release);
-      return { ...described(step, operation), asks, part, setAt };
-    }),
+    ...describeHead(operation, release),
     always('upstream', `${api.upstream.url}, within ${api.upstream.responseTimeoutMs} ms`, 'upstream', 'api'),
     ...(operation.later['answer-head'] ?? []).map((step): DescribedCheck => ({ ...described(step, operation), ...describeStep(step, operation, release) })),
   ];
+}
+
+function describeHead(operation: CompiledOperation, release: CompiledRelease): DescribedCheck[] {
+  // There is one step for each condition, in the order of the rule.
+  let condition = 0;
+  return operation.fallLine.map((step): DescribedCheck => {
+    if (step.step !== 'condition') return { ...described(step, operation), ...describeStep(step, operation, release) };
+    const use = operation.conditions[condition++];
+    const asks = use ? describeCondition(use, release.document.conditions) : '';
+    return { ...described(step, operation), asks, part: 'conditions', setAt: operation.rule.conditions === null ? 'api' : 'operation' };
+  });
 }
 
 /** Name and mode of a step, and who set the mode. */

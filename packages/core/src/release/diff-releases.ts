@@ -25,6 +25,7 @@ const SAID: Readonly<Record<string, string>> = {
   fence: 'from where the gateway may be called',
   callerAddress: 'how the address of a caller is found',
   addresses: 'from where it may be called',
+  conditions: 'conditions',
   certificateHeader: 'header of client certificates',
   lastGoodSeconds: 'time last good keys may serve',
   leewaySeconds: 'clock leeway',

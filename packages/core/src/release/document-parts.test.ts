@@ -13,6 +13,7 @@ const operation = (name: string): OperationRule => ({
   message: null,
   modes: null,
   addresses: null,
+  conditions: null,
 });
 const document = (counts: readonly number[]): ReleaseDocument =>
   ({

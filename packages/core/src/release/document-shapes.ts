@@ -92,6 +92,8 @@ const ADDRESSES = tagged('kind', { anywhere: anyRecord, only: object({ of: listO
 export const NETWORK = object({ name: text, description: text, entries: listOf(text) });
 export const FENCE = object({ mode: MODE, addresses: ADDRESSES });
 export const CALLER_ADDRESS = nullable(object({ header: word('forwarded', 'x-forwarded-for'), trustedHops: listOf(text) }));
+const CONDITIONS = listOf(tagged('kind', { shared: object({ name: text }), own: object({ name: text, source: text }) }));
+export const CONDITION = object({ name: text, description: text, source: text });
 export const CERTIFICATE_HEADER = nullable(object({ name: text, trustedHops: listOf(text) }));
 
 /** An API without its operations, which are checked a few at a time. */
@@ -118,6 +120,7 @@ export const API = object({
   message: object(MESSAGE_MEMBERS),
   headers: object({ up: listOf(HEADER_EDIT), back: listOf(HEADER_EDIT), hidePlatform: flag }),
   addresses: ADDRESSES,
+  conditions: CONDITIONS,
   modes: MODES,
   contractHash: nullable(text),
   operations: listOf(anyRecord),
@@ -134,4 +137,5 @@ export const OPERATION = object({
   message: nullable(someOf(MESSAGE_MEMBERS)),
   modes: nullable(MODES),
   addresses: nullable(ADDRESSES),
+  conditions: nullable(CONDITIONS),
 });

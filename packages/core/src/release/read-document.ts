@@ -10,7 +10,7 @@ import { fail } from './check-values.js';
 type Json = Readonly<Record<string, unknown>>;
 
 /** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
-const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree];
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour];
 
 /**
  * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
@@ -77,6 +77,20 @@ function twoToThree(document: Json): Json {
       ...api,
       addresses: ANYWHERE,
       operations: each(api['operations'], (operation) => ({ ...operation, addresses: null })),
+    })),
+  };
+}
+
+/** Format 4 has conditions. */
+function threeToFour(document: Json): Json {
+  return {
+    ...document,
+    format: 4,
+    conditions: [],
+    apis: each(document['apis'], (api) => ({
+      ...api,
+      conditions: [],
+      operations: each(api['operations'], (operation) => ({ ...operation, conditions: null })),
     })),
   };
 }

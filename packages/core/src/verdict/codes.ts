@@ -5,6 +5,7 @@ import { BENCH_CODES } from './bench-codes.js';
 import { CLAIMS_CODES } from './claims-codes.js';
 import { CLIENT_CODES } from './client-codes.js';
 import type { CodeEntry, Operands } from './code-entry.js';
+import { CONDITION_CODES } from './condition-codes.js';
 import { CREDENTIAL_CODES } from './credential-codes.js';
 import { defineCodes } from './define-codes.js';
 import { MESSAGE_CODES } from './message-codes.js';
@@ -26,6 +27,7 @@ export const CODES = defineCodes(
   PROOF_CODES,
   CLAIMS_CODES,
   RIGHTS_CODES,
+  CONDITION_CODES,
   BODY_CODES,
   UPSTREAM_CODES,
   BENCH_CODES,

@@ -1,4 +1,5 @@
 import {
+  CONDITION_BOUNDS,
   SCHEME_TYPES,
   UPSTREAM_LIMIT_RANGES,
   type SchemeType,
@@ -28,6 +29,7 @@ import {
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
 import { AddressRuleDto } from './addresses.js';
+import { ConditionUseDto } from './conditions.js';
 import { HeaderLanesDto, MessageDto, MessageOverrideDto } from './message.js';
 import { ModesDto } from './modes.js';
 import { TokenOverrideDto, TokenPlaceDto, TokenRuleDto } from './token-rule.js';
@@ -176,6 +178,7 @@ export class ApiPatch {
   @MayBeLeftOut() @Nested() @Type(() => MessageDto) message?: MessageDto;
   @MayBeLeftOut() @Nested() @Type(() => HeaderLanesDto) headers?: HeaderLanesDto;
   @MayBeLeftOut() @Nested() @Type(() => AddressRuleDto) addresses?: AddressRuleDto;
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(CONDITION_BOUNDS.perRule) @NestedEach() @Type(() => ConditionUseDto) conditions?: ConditionUseDto[];
 }
 
 /** Sets who may call and what tokens must be, for many operations at once; `access` null takes the API's default again. */
@@ -195,6 +198,14 @@ export class OperationsPatch {
   @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.modes !== null) @Nested() @Type(() => ModesDto) modes?: ModesDto | null;
   /** From where they may be called; null takes the API's rule again. Left out: stays. */
   @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.addresses !== null) @Nested() @Type(() => AddressRuleDto) addresses?: AddressRuleDto | null;
+  /** Conditions that all have to hold; null takes the API's again. Left out: stay. */
+  @IsOptional()
+  @ValidateIf((patch: OperationsPatch) => patch.conditions !== null)
+  @IsArray()
+  @ArrayMaxSize(CONDITION_BOUNDS.perRule)
+  @NestedEach()
+  @Type(() => ConditionUseDto)
+  conditions?: ConditionUseDto[] | null;
 }
 
 export class ApiSummary {
@@ -231,6 +242,7 @@ export class ApiView extends ApiSummary {
   @Nested() @Type(() => MessageDto) message: MessageDto;
   @Nested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
   @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto;
+  @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[];
   @IsOptional() @IsString() contractHash: string | null;
 }
 
@@ -257,6 +269,8 @@ export class OperationView {
   @IsOptional() @Nested() @Type(() => ModesDto) modes: ModesDto | null;
   /** From where it may be called; null takes the API's rule. */
   @IsOptional() @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto | null;
+  /** Conditions that all have to hold; null takes the API's. */
+  @IsOptional() @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[] | null;
   /** Checks that only observe, whoever set it so; empty where all of them refuse. */
   @IsArray() @IsString({ each: true }) observed: string[];
   /** What the live release says, when that is different; null when it is the same. */

@@ -1,7 +1,7 @@
 import type { CarriedDocument, CheckId, DirectoryChange, Operands, Principal, RequestOutcome, Revocation, StepId, StepTrace } from '@virga/core';
 
 /** Raised when what goes between control plane and nodes changes so that a node of before cannot follow: 2 has documents in parts. */
-export const FEED_VERSION = 3;
+export const FEED_VERSION = 4;
 
 /**
  * One line of the feed that the control plane keeps open to each node: JSON, one message a line. Documents name their parts

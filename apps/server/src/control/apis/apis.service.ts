@@ -14,7 +14,7 @@ import {
   tokenRule,
   UPSTREAM_LIMITS,
 } from '@virga/core';
-import { addressRuleOf, addressRuleView, lanesOf } from '@virga/protocol';
+import { addressRuleOf, addressRuleView, conditionUseOf, conditionUseView, lanesOf } from '@virga/protocol';
 import type {
   MessageDto,
   ApiPatch,
@@ -94,6 +94,7 @@ export class ApisService {
       message: ANY_MESSAGE,
       headers: NO_LANES,
       addresses: ANYWHERE,
+      conditions: [],
       modes: ENFORCED,
       contractHash,
       operations: operationsOf(result, []),
@@ -165,7 +166,7 @@ export class ApisService {
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
-      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, ...rest } = patch;
+      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, conditions, ...rest } = patch;
       return {
         ...api,
         ...definedOf(rest),
@@ -175,6 +176,7 @@ export class ApisService {
         ...(modes ? { modes: modesFrom(modes) } : {}),
         ...(headers ? { headers: lanesOf(headers) } : {}),
         ...(addresses ? { addresses: addressRuleOf(addresses) } : {}),
+        ...(conditions ? { conditions: conditions.map(conditionUseOf) } : {}),
         ...(token ? { token } : {}),
         ...(access ? { access: accessFrom(access, names, '/access') } : {}),
       };
@@ -205,6 +207,7 @@ export class ApisService {
         ...(patch.message === undefined ? {} : { message: patch.message && definedOf(patch.message) }),
         ...(patch.modes === undefined ? {} : { modes: patch.modes === null ? null : modesFrom(patch.modes) }),
         ...(patch.addresses === undefined ? {} : { addresses: patch.addresses && addressRuleOf(patch.addresses) }),
+        ...(patch.conditions === undefined ? {} : { conditions: patch.conditions && patch.conditions.map(conditionUseOf) }),
         ...(patch.token === undefined ? {} : { token: patch.token === null ? null : overrideFrom(patch.token) }),
       };
       const wanted = new Set(patch.ids);
@@ -277,6 +280,7 @@ export class ApisService {
       message: messageView(api.message) as MessageDto,
       headers: lanesView(api.headers),
       addresses: addressRuleView(api.addresses),
+      conditions: api.conditions.map(conditionUseView),
       contractHash: api.contractHash,
     };
   }

@@ -19,6 +19,7 @@ export function operationsOf(result: ContractResult, before: readonly OperationR
       message: earlier?.message ?? null,
       modes: earlier?.modes ?? null,
       addresses: earlier?.addresses ?? null,
+      conditions: earlier?.conditions ?? null,
     };
   });
 }

@@ -10,7 +10,7 @@ import {
   type HeaderLanes,
   type MessageOverride,
 } from '@virga/core';
-import { addressRuleView } from '@virga/protocol';
+import { addressRuleView, conditionUseView } from '@virga/protocol';
 import type { HeaderEditDto, HeaderLanesDto, MessageOverrideDto, ModesDto, OperationView } from '@virga/protocol';
 import type { OperationTraffic } from '../../store/record-store.js';
 import { accessView } from './access-mapping.js';
@@ -25,10 +25,11 @@ export function modesFrom({ all, checks }: ModesDto): ModeRule {
 }
 
 /** The checks of an operation that only observe; none where nothing is asked. */
-export function observedOf(api: ApiRule, { access, message, modes, addresses }: OperationRule): string[] {
+export function observedOf(api: ApiRule, { access, message, modes, addresses, conditions }: OperationRule): string[] {
   const asked = { ...api.message, ...message };
   const byItself = {
     address: (addresses ?? api.addresses).kind !== 'anywhere',
+    condition: (conditions ?? api.conditions).length > 0,
     type: asked.contentTypes !== 'ANY_TYPE',
     size: asked.requestBytes !== 'ANY_SIZE',
     answer: asked.answerBytes !== 'ANY_SIZE',
@@ -80,6 +81,7 @@ export function operationViews(api: ApiRule, live: ApiRule | null | undefined, t
       tokenWords: overrideWords(operation.token),
       message: operation.message && messageView(operation.message),
       addresses: operation.addresses && addressRuleView(operation.addresses),
+      conditions: operation.conditions && operation.conditions.map(conditionUseView),
       modes: operation.modes === null ? null : modesView(operation.modes),
       observed: observedOf(api, operation),
       liveWho: liveWho === who ? null : liveWho,

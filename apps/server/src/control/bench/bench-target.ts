@@ -33,7 +33,14 @@ function ofApi(document: ReleaseDocument, apiId: string, operationId: string | u
     throw fieldProblem('/operationId', 'Nobody is asked for a token there: every token, and none, gets in. Choose an operation that asks for one');
   const words = operationId === undefined ? `${api.name}, its default rule` : `${api.name}, ${operation.method} ${operation.path}`;
   // Whether a token is good depends neither on whether a bad one is refused yet nor on where it is sent from.
-  const asked = { ...api, enabled: true, modes: ENFORCED, addresses: ANYWHERE, operations: [{ ...operation, modes: null, addresses: null }] };
+  const asked = {
+    ...api,
+    enabled: true,
+    modes: ENFORCED,
+    addresses: ANYWHERE,
+    conditions: [],
+    operations: [{ ...operation, modes: null, addresses: null, conditions: null }],
+  };
   return { document: { ...document, fence: NO_FENCE, apis: [asked] }, apiId, operationId: operation.id, words };
 }
 
@@ -53,6 +60,7 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     message: ANY_MESSAGE,
     headers: NO_LANES,
     addresses: ANYWHERE,
+    conditions: [],
     modes: ENFORCED,
     contractHash: null,
     operations: [example(null)],
@@ -72,4 +80,5 @@ const example = (token: OperationRule['token']): OperationRule => ({
   message: null,
   modes: null,
   addresses: null,
+  conditions: null,
 });

@@ -1,14 +1,19 @@
 import { canonicalJson, type ReleaseDocument } from '@virga/core';
 import { createHash } from 'node:crypto';
 
-/** What edits are made of: a provider or an API of the draft, or what it says of addresses for the gateway as a whole. */
-export type DraftPart = { readonly kind: 'providers' | 'apis'; readonly id: string } | { readonly kind: 'addresses' };
+/** What edits are made of: a provider or an API of the draft, or what it says of addresses or conditions for the gateway as a whole. */
+export type DraftPart = { readonly kind: 'providers' | 'apis'; readonly id: string } | { readonly kind: 'addresses' } | { readonly kind: 'conditions' };
 
-type Part = ReleaseDocument['providers'][number] | ReleaseDocument['apis'][number] | Pick<ReleaseDocument, 'networks' | 'fence' | 'callerAddress'>;
+type Part =
+  | ReleaseDocument['providers'][number]
+  | ReleaseDocument['apis'][number]
+  | Pick<ReleaseDocument, 'networks' | 'fence' | 'callerAddress'>
+  | Pick<ReleaseDocument, 'conditions'>;
 
 /** A part as the draft has it; null where it has none. */
 export function partOf(document: ReleaseDocument, part: DraftPart): Part | null {
   if (part.kind === 'addresses') return { networks: document.networks, fence: document.fence, callerAddress: document.callerAddress };
+  if (part.kind === 'conditions') return { conditions: document.conditions };
   return document[part.kind].find((item) => item.id === part.id) ?? null;
 }
 

@@ -135,9 +135,12 @@ function withSameParts(before: ReleaseDocument, after: ReleaseDocument): Release
 
 /** A mistake with its pointer as the fields of the request have it. */
 function atPart(error: ConfigError, document: ReleaseDocument, part: DraftPart | undefined): ConfigError {
-  if (!part || part.kind === 'addresses') return error;
+  if (!part || part.kind === 'addresses' || part.kind === 'conditions') return error;
   const prefix = `/${part.kind}/${document[part.kind].findIndex((item) => item.id === part.id)}/`;
   if (!error.pointer.startsWith(prefix)) return error;
   // Operations are changed together by one request, which has their members at its top.
-  return new ConfigError(`/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|message|modes|addresses)/, '')}`, error.message);
+  return new ConfigError(
+    `/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|message|modes|addresses|conditions)/, '')}`,
+    error.message,
+  );
 }

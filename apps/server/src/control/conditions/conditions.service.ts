@@ -1,0 +1,55 @@
+import { Injectable } from '@nestjs/common';
+import { conditionScope } from '@virga/core';
+import type { ConditionScopeView, ConditionsPatch, ConditionSubject, ConditionsView } from '@virga/protocol';
+import { fieldProblem } from '../../http/problems.js';
+import { stepOutcomes } from '../../store/record-store.js';
+import { Store } from '../../store/store.js';
+import type { EditedBy } from '../../session/edited-by.js';
+import { partOf, revisionOf } from '../releases/draft-part.js';
+import { DraftService } from '../releases/draft.service.js';
+
+const PART = { kind: 'conditions' } as const;
+const DAY_MS = 86_400_000;
+
+/** Conditions that rules share: the draft's own, who calls them, and what conditions came to. */
+@Injectable()
+export class ConditionsService {
+  constructor(
+    private readonly store: Store,
+    private readonly draft: DraftService,
+  ) {}
+
+  async view(): Promise<ConditionsView> {
+    const { conditions, apis, providers } = this.draft.document;
+    const outcomes = await stepOutcomes(this.store, 'condition', Math.floor((Date.now() - DAY_MS) / 60_000) * 60_000);
+    const count = (outcome: string): number => outcomes.find((row) => row.outcome === outcome)?.count ?? 0;
+    const uses = apis.flatMap((api) => [api.conditions, ...api.operations.map((operation) => operation.conditions ?? [])]);
+    return {
+      revision: revisionOf(partOf(this.draft.document, PART) ?? {}),
+      conditions: conditions.map(({ name, description, source }) => ({ name, description, source })),
+      users: conditions.map(({ name }) => ({ name, rules: uses.filter((list) => list.some((use) => use.kind === 'shared' && use.name === name)).length })),
+      refused: count('refuse'),
+      wouldRefuse: count('would-refuse'),
+      attributes: [...new Set(providers.flatMap(({ claimMap }) => claimMap.attributes.map(({ name }) => name)))],
+    };
+  }
+
+  scope({ apiId, operationIds }: ConditionSubject): ConditionScopeView {
+    const { document } = this.draft;
+    const api = document.apis.find(({ id }) => id === apiId);
+    if (!api) throw fieldProblem('/apiId', `There is no API ${apiId}`);
+    const wanted = operationIds && new Set(operationIds);
+    // What the API asks is asked of those that have no list of their own.
+    const operations = api.operations.filter(({ id, conditions }) => (wanted ? wanted.has(id) : conditions === null));
+    const { parameters, attributes } = conditionScope(document, api, operations);
+    return { parameters: [...(parameters ?? [])], attributes: [...(attributes ?? [])] };
+  }
+
+  async change({ conditions }: ConditionsPatch, edited: EditedBy): Promise<ConditionsView> {
+    await this.draft.change({ part: PART, ...edited }, (document) => ({
+      ...document,
+      ...(conditions === undefined ? {} : { conditions: conditions.map(({ name, description, source }) => ({ name, description, source })) }),
+    }));
+    return this.view();
+  }
+}

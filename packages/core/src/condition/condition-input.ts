@@ -1,0 +1,89 @@
+import { DYN, listOf, mapOf, STRING, TIMESTAMP, type ConditionType, type MemberType } from './condition-type.js';
+
+/** What is known, before any request, of what a condition looks at. */
+export interface ConditionScope {
+  /** Names of path parameters that every operation of the rule has; null where it is not known yet which operations these are. */
+  readonly parameters: readonly string[] | null;
+  /** Own members of the claim maps of the providers whose tokens are taken; null where that is not known. */
+  readonly attributes: readonly string[] | null;
+}
+
+/** The type of header fields, whose names are in lower case. */
+export const HEADERS: ConditionType = mapOf(STRING);
+
+/** A scope in which nothing is known: for a shared condition that no rule calls. */
+export const OPEN_SCOPE: ConditionScope = { parameters: null, attributes: null };
+
+const member = (type: ConditionType, about: string): MemberType => ({ type, about });
+const record = (name: string, members: Readonly<Record<string, MemberType>>): ConditionType => ({ kind: 'record', name, members });
+const each = (names: readonly string[], make: (name: string) => MemberType): Record<string, MemberType> =>
+  Object.assign(Object.create(null) as Record<string, MemberType>, Object.fromEntries(names.map((name) => [name, make(name)])));
+
+/** The variables of conditions with their types: one table for the check, the completion and the documents. */
+export function inputOf({ parameters, attributes }: ConditionScope): Readonly<Record<string, MemberType>> {
+  const texts = listOf(STRING);
+  return each(['principal', 'client', 'credentials', 'request', 'now'], (name) => {
+    switch (name) {
+      case 'principal':
+        return member(
+          record('principal', {
+            subject: member(STRING, 'Who the token speaks of, at its issuer'),
+            issuer: member(STRING, 'The issuer of the token'),
+            provider: member(STRING, 'Name of the provider that vouches for the token'),
+            tenant: member(STRING, 'The tenant, where the claim map names one'),
+            scopes: member(texts, 'Scopes of the token'),
+            roles: member(texts, 'Roles, of the token and of the client'),
+            groups: member(texts, 'Groups of the token'),
+            acr: member(STRING, 'How strongly the user signed in'),
+            amr: member(texts, 'By what means the user signed in'),
+            signedInAt: member(TIMESTAMP, 'When the user signed in'),
+            attributes: member(
+              attributes === null
+                ? mapOf(texts)
+                : record(
+                    'principal.attributes',
+                    each(attributes, () => member(texts, 'Own member of the claim map')),
+                  ),
+              'Own members of the claim map, each a list; one without a value is not there',
+            ),
+          }),
+          'Who was proved to call, by a token. A member that nobody vouches for is not there.',
+        );
+      case 'client':
+        return member(
+          record('client', {
+            id: member(STRING, 'The client: its id here, or at its provider'),
+            name: member(STRING, 'Name of the client, where it is known here'),
+          }),
+          'The client, by key, secret, certificate or token.',
+        );
+      case 'credentials':
+        return member(texts, 'How the caller proved itself: token, key, basic, certificate');
+      case 'request':
+        return member(
+          record('request', {
+            method: member(STRING, 'The method, in capitals'),
+            path: member(STRING, 'The path in its one plain spelling'),
+            operation: member(STRING, 'Id of the operation'),
+            parameters: member(
+              parameters === null
+                ? mapOf(STRING)
+                : record(
+                    'request.parameters',
+                    each(parameters, () => member(STRING, 'Path parameter')),
+                  ),
+              'Parameters of the path',
+            ),
+            query: member(mapOf(STRING), 'Parameters of the query. One that stands twice is an error.'),
+            headers: member(HEADERS, 'Header fields, names in lower case, without credentials'),
+            address: member(STRING, 'Where the request comes from, behind trusted hops'),
+          }),
+          'What was asked for.',
+        );
+      default:
+        return name === 'now'
+          ? member(TIMESTAMP, 'The time at the gateway. A zone is named where parts of it are read: now.getHours("Europe/Berlin")')
+          : member(DYN, '');
+    }
+  });
+}

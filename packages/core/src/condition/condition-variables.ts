@@ -1,0 +1,172 @@
+import { timestampFromMs } from '@bufbuild/protobuf/wkt';
+import { isSecretName } from '../record/secret-names.js';
+import type { Exchange } from '../decision/exchange.js';
+import type { MemberPath } from './member-paths.js';
+
+type Variables = Record<string, unknown>;
+type Fill = (exchange: Exchange, nowMs: number) => unknown;
+
+/** What would be left out of every request: credentials are no business of conditions. */
+const CREDENTIAL_HEADERS: ReadonlySet<string> = new Set(['authorization', 'proxy-authorization', 'cookie', 'dpop']);
+
+/**
+ * Makes the variables of conditions out of a request: only the members that a condition looks at. What is not known is
+ * left out, so that looking at it is an error.
+ */
+export function compileVariables(looksAt: readonly MemberPath[]): (exchange: Exchange, nowMs: number) => Variables {
+  const fills = [...new Set(looksAt.map(([root]) => root as string))].map((root): [string, Fill] => [root, fillOf(root, looksAt)]);
+  return (exchange, nowMs) => {
+    const variables = Object.create(null) as Variables;
+    for (const [name, fill] of fills) variables[name] = fill(exchange, nowMs);
+    return variables;
+  };
+}
+
+function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
+  const members = namesBelow([root], looksAt);
+  switch (root) {
+    case 'now':
+      return (_exchange, nowMs) => timestampFromMs(nowMs);
+    case 'credentials':
+      return ({ caller }) => caller?.by ?? [];
+    case 'client':
+      return ({ caller }) => mapOf(members ?? ['id', 'name'], (name) => (name === 'id' ? caller?.client : caller?.clientName) ?? undefined);
+    case 'principal':
+      return (exchange) => mapOf(members ?? PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name));
+    case 'request': {
+      const queried = namesBelow(['request', 'query'], looksAt);
+      const fields = namesBelow(['request', 'headers'], looksAt);
+      return (exchange) => mapOf(members ?? REQUEST_MEMBERS, (name) => requestMember(exchange, name, queried, fields));
+    }
+    default:
+      return () => undefined;
+  }
+}
+
+const PRINCIPAL_MEMBERS = ['subject', 'issuer', 'provider', 'tenant', 'scopes', 'roles', 'groups', 'acr', 'amr', 'signedInAt', 'attributes'];
+const REQUEST_MEMBERS = ['method', 'path', 'operation', 'parameters', 'query', 'headers', 'address'];
+
+/** Names that stand behind a path; null where all of it is looked at. */
+function namesBelow(path: MemberPath, looksAt: readonly MemberPath[]): readonly string[] | null {
+  const within = looksAt.filter((one) => path.every((name, index) => one[index] === name));
+  return within.some((one) => one.length === path.length) ? null : [...new Set(within.map((one) => one[path.length] as string))];
+}
+
+function mapOf(names: Iterable<string>, valueOf: (name: string) => unknown): ReadonlyMap<string, unknown> {
+  const map = new Map<string, unknown>();
+  for (const name of names) {
+    const value = valueOf(name);
+    if (value !== undefined && value !== null) map.set(name, value);
+  }
+  return map;
+}
+
+function principalMember({ caller }: Exchange, name: string): unknown {
+  const principal = caller?.principal;
+  if (!caller || !principal) return undefined;
+  switch (name) {
+    case 'roles':
+      return caller.roles;
+    case 'provider':
+      return principal.providerName;
+    case 'signedInAt':
+      return principal.authTime === null ? undefined : timestampFromMs(principal.authTime * 1000);
+    case 'attributes':
+      // One without a value is one that nobody vouches for: to ask what it does not hold would be met by its missing.
+      return new Map(Object.entries(principal.attributes).filter(([, values]) => values.length > 0));
+    case 'subject':
+    case 'issuer':
+    case 'tenant':
+    case 'scopes':
+    case 'groups':
+    case 'acr':
+    case 'amr':
+      return principal[name];
+    default:
+      return undefined;
+  }
+}
+
+function requestMember(exchange: Exchange, name: string, queried: readonly string[] | null, fields: readonly string[] | null): unknown {
+  const { operation } = exchange;
+  switch (name) {
+    case 'method':
+      return exchange.method;
+    case 'path':
+      return exchange.path;
+    case 'operation':
+      return operation?.rule.id;
+    case 'address':
+      return exchange.from.address;
+    case 'parameters': {
+      const map = new Map<string, string>();
+      operation?.parameterNames.forEach((parameter, index) => map.set(parameter, decodeURIComponent(exchange.parameters[index] ?? '')));
+      return map;
+    }
+    case 'query':
+      return readQuery(exchange.query, queried, hiddenNames(exchange, 'query'));
+    case 'headers': {
+      const hidden = hiddenNames(exchange, 'header');
+      return mapOf(fields ?? Object.keys(exchange.headers), (field) =>
+        CREDENTIAL_HEADERS.has(field) || hidden.has(field) ? undefined : exchange.header(field),
+      );
+    }
+    default:
+      return undefined;
+  }
+}
+
+/** Names in which credentials of the API travel. */
+function hiddenNames({ operation }: Exchange, kind: 'query' | 'header'): ReadonlySet<string> {
+  if (!operation) return NONE;
+  const places = [...operation.token.places, ...operation.api.token.places, ...operation.api.schemes.flatMap(({ place }) => place ?? [])];
+  const names = places.filter((place) => place.kind === kind).map(({ name }) => (kind === 'header' ? name.toLowerCase() : name));
+  return names.length === 0 ? NONE : new Set(names);
+}
+
+const NONE: ReadonlySet<string> = new Set();
+
+/** @param query with its question mark @param asked names that are looked at; null for all @throws Error for what readers understand differently */
+function readQuery(query: string, asked: readonly string[] | null, hidden: ReadonlySet<string>): ReadonlyMap<string, string> {
+  const map = new Map<string, string>();
+  for (const pair of query.length <= 1 ? [] : query.slice(1).split('&')) {
+    const at = pair.indexOf('=');
+    const name = decode(at < 0 ? pair : pair.slice(0, at));
+    if ((asked && !asked.includes(name)) || hidden.has(name)) continue;
+    if (map.has(name)) throw new Error(`the query parameter ${name.slice(0, 60)} stands twice, and readers differ in which one counts`);
+    map.set(name, at < 0 ? '' : decode(pair.slice(at + 1)));
+  }
+  return map;
+}
+
+function decode(text: string): string {
+  try {
+    return decodeURIComponent(text.replaceAll('+', ' '));
+  } catch {
+    throw new Error('the query has escapes that are no UTF-8');
+  }
+}
+
+/** So many values are shown beside a condition that does not hold, and so much of each. */
+const MOST_SEEN = 8;
+const MOST_CHARACTERS = 120;
+
+/** What a condition saw, for whoever asks why: each member with its value, secrets left out. */
+export function seenBy(looksAt: readonly MemberPath[], variables: Variables): readonly string[] {
+  return looksAt.slice(0, MOST_SEEN).map((path) => {
+    const name = path.join('.');
+    if (path.slice(1).some(isSecretName)) return `${name}: not shown`;
+    let value: unknown = variables;
+    for (const part of path) value = value instanceof Map ? value.get(part) : value === variables ? variables[part] : undefined;
+    return `${name}: ${wordsOf(value).slice(0, MOST_CHARACTERS)}`;
+  });
+}
+
+function wordsOf(value: unknown): string {
+  if (value === undefined || value === null) return 'not there';
+  if (typeof value === 'string') return value === '' ? 'empty' : value;
+  if (Array.isArray(value)) return value.length === 0 ? 'none' : value.map(String).join(', ');
+  if (value instanceof Map) return `${value.size} ${value.size === 1 ? 'member' : 'members'}`;
+  if (typeof value === 'object' && 'seconds' in value) return new Date(Number(value.seconds) * 1000).toISOString();
+  return '';
+}

@@ -1,0 +1,54 @@
+import { placeIn } from '../condition/condition-fault.js';
+import { compileCondition, type CompiledCondition } from '../condition/compile-condition.js';
+import type { ConditionScope } from '../condition/condition-input.js';
+import { compileVariables, seenBy } from '../condition/condition-variables.js';
+import type { ConditionRule, ConditionUse } from '../document/condition-rule.js';
+import { fail } from '../release/check-values.js';
+import { finding, type Finding } from '../verdict/codes.js';
+import type { Check } from './compiled.js';
+import type { Exchange } from './exchange.js';
+import type { Ports } from './ports.js';
+
+/** Where conditions are compiled for: an operation, with what it is called in words, and the pointer of the list. */
+export interface ConditionPlace {
+  readonly scope: ConditionScope;
+  readonly label: string;
+  readonly at: string;
+}
+
+/**
+ * Compiles the conditions of an operation, one step each.
+ * @throws ConfigError with the pointer of the condition that is wrong, and its place in the text
+ */
+export function compileConditions(uses: readonly ConditionUse[], shared: readonly ConditionRule[], place: ConditionPlace, ports: Ports): Check[] {
+  return uses.map((use, index) => {
+    const rule = use.kind === 'own' ? use : shared.find(({ name }) => name === use.name);
+    if (!rule) fail(`${place.at}/${index}/name`, `there is no condition called ${use.name.slice(0, 60)}`);
+    const compiled = compileCondition(rule.source, place.scope);
+    if (!('evaluate' in compiled)) {
+      const [first] = compiled;
+      const { line, column } = placeIn(rule.source, first?.at ?? 0);
+      fail(`${place.at}/${index}`, `${rule.name}, for ${place.label}: ${first?.says ?? ''} (line ${line}, column ${column})`);
+    }
+    return { step: 'condition', about: null, run: conditionRun(rule.name, compiled, ports) };
+  });
+}
+
+function conditionRun(name: string, condition: CompiledCondition, ports: Ports): (exchange: Exchange) => Finding {
+  const variablesOf = compileVariables(condition.looksAt);
+  const met = finding('condition.met', { name });
+  return (exchange) => {
+    let variables: Record<string, unknown>;
+    try {
+      variables = variablesOf(exchange, ports.now());
+    } catch (error) {
+      return finding('condition.error', { name, says: (error as Error).message.slice(0, 300), line: 1, column: 1, seen: [] });
+    }
+    const result = condition.evaluate(variables);
+    if (result.kind === 'met') return met;
+    const { line, column } = placeIn(condition.source, result.kind === 'error' ? result.at : result.part.at);
+    if (result.kind === 'error')
+      return finding('condition.error', { name, says: result.says.slice(0, 300), line, column, seen: seenBy(condition.looksAt, variables) });
+    return finding('condition.not-met', { name, part: result.part.source.slice(0, 300), line, column, seen: seenBy(result.part.looksAt, variables) });
+  };
+}

@@ -1,0 +1,62 @@
+import { CONDITION_BOUNDS, type ConditionRule, type ConditionScope, type ConditionUse } from '@virga/core';
+import { Type } from 'class-transformer';
+import { ArrayMaxSize, IsArray, IsIn, IsInt, IsOptional, IsString, MaxLength, ValidateIf } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
+import { NestedEach } from '../nested.js';
+
+/** A condition of a rule: one that others share, by name, or one of its own. */
+export class ConditionUseDto {
+  @IsIn(['shared', 'own']) kind: ConditionUse['kind'];
+  @IsString() @MaxLength(60) name: string;
+  /** In CEL, of an own condition; not for a shared one. */
+  @ValidateIf((use: ConditionUseDto) => use.kind === 'own') @IsString() @MaxLength(CONDITION_BOUNDS.source) source?: string;
+}
+
+/** The condition that was sent, in core's own form. */
+export const conditionUseOf = ({ kind, name, source = '' }: ConditionUseDto): ConditionUse => (kind === 'shared' ? { kind, name } : { kind, name, source });
+
+/** A condition as it is sent. */
+export const conditionUseView = (use: ConditionUse): ConditionUseDto => ({ ...use });
+
+/** A condition under a name, for rules to call. */
+export class ConditionDto implements ConditionRule {
+  @IsString() @MaxLength(60) name: string;
+  @IsString() @MaxLength(500) description: string;
+  @IsString() @MaxLength(CONDITION_BOUNDS.source) source: string;
+}
+
+/** How many rules of APIs and operations call a shared condition. */
+export class ConditionUsers {
+  @IsString() name: string;
+  @IsInt() rules: number;
+}
+
+export class ConditionsView {
+  /** Of the shared conditions; what `If-Match` takes. */
+  @IsString() revision: string;
+  @IsArray() @NestedEach() @Type(() => ConditionDto) conditions: ConditionDto[];
+  /** How many rules of APIs and operations call each. */
+  @IsArray() @NestedEach() @Type(() => ConditionUsers) users: ConditionUsers[];
+  /** What conditions stopped in the last 24 hours, and what they would have stopped. */
+  @IsInt() refused: number;
+  @IsInt() wouldRefuse: number;
+  /** Own members of the claim maps of the draft's providers, for completion. */
+  @IsArray() @IsString({ each: true }) attributes: string[];
+}
+
+/** Which requests a condition is about: an API, and the operations of it; null for all of its operations. */
+export class ConditionSubject {
+  @IsString() @MaxLength(200) apiId: string;
+  @IsOptional() @IsArray() @ArrayMaxSize(20_000) @IsString({ each: true }) operationIds: string[] | null;
+}
+
+/** What is known of these requests: path parameters that all of them have, own members of the claim maps of their providers. */
+export class ConditionScopeView implements ConditionScope {
+  @IsArray() @IsString({ each: true }) parameters: string[];
+  @IsArray() @IsString({ each: true }) attributes: string[];
+}
+
+/** Members left out stay as they are. */
+export class ConditionsPatch {
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(CONDITION_BOUNDS.shared) @NestedEach() @Type(() => ConditionDto) conditions?: ConditionDto[];
+}
