@@ -30,6 +30,7 @@ export async function seed(control, standins) {
   // Open data was open to anyone; the rule of the contract is watched before it refuses.
   await control.send('PATCH', `/apis/${readings}/operations`, { ids: ['GET /basin-volumes'], modes: { all: 'observe', checks: {} } });
   await addAddresses(control, headgates);
+  await addConditions(control, headgates);
   await addPersonas(control, provider.id, gates.resource, meters.resource);
   await control.send('POST', '/personas', {
     name: 'Registry sync, partner agency',
@@ -67,6 +68,30 @@ async function addAddresses(control, headgates) {
   });
   const ids = ['POST /gates/{gateId}/positions', 'PUT /gates/{gateId}/lock-out'];
   await control.send('PATCH', `/apis/${headgates}/operations`, { ids, addresses: { kind: 'only', of: ['control room', 'field works', 'workshop'] } });
+}
+
+/** Partners read gates outside of the hours in which the day's water is shared out; watched before it refuses. */
+async function addConditions(control, headgates) {
+  const hour = 'now.getHours("America/Denver")';
+  await control.send('PATCH', '/conditions', {
+    conditions: [
+      {
+        name: 'daylight',
+        description: 'Partners leave 06:00 to 10:00 in the basin to the riders',
+        source: `!("partner" in principal.roles) || ${hour} < 6 || ${hour} >= 10`,
+      },
+      {
+        name: 'has a reason',
+        description: 'Whoever changes something says why',
+        source: '"x-reason" in request.headers && request.headers["x-reason"].size() >= 5',
+      },
+    ],
+  });
+  await control.send('PATCH', `/apis/${headgates}/operations`, {
+    ids: ['GET /gates'],
+    conditions: [{ kind: 'shared', name: 'daylight' }],
+    modes: { all: 'enforce', checks: { condition: 'observe' } },
+  });
 }
 
 /** Consumers that are no clients of a provider, and one that is. */

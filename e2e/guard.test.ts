@@ -51,3 +51,62 @@ test('only one network gets in: said, seen at once who is out, published, and re
   await expect(page.getByRole('heading', { name: 'Why it stopped at Address' })).toBeVisible();
   await expect(page.getByText('Meter readings, for all its operations: from where it may be called')).toBeVisible();
 });
+
+test('a condition is written with help, tried, published, and what it refuses is said with what it saw', async ({ console: page, demo }) => {
+  await page.getByRole('link', { name: 'Conditions' }).click();
+  await page.getByRole('button', { name: 'write a condition' }).click();
+  await page.getByLabel('Name').last().fill('by field staff');
+  const shared = page.getByLabel('Condition by field staff');
+  await shared.click();
+  await page.keyboard.type('request.head');
+  // What is offered is taken with Enter, as in any editor.
+  await expect(page.getByRole('option', { name: /^headers/ })).toBeVisible();
+  // The editor takes no answer within 75 ms of its question, so that nobody answers by accident.
+  await page.waitForTimeout(300);
+  await page.keyboard.press('Enter');
+  await expect(shared).toContainText('request.headers');
+  await page.keyboard.type('["X-Crew"] == "south"');
+  await expect(page.getByText('Line 1, column 16: names of header fields are in lower case here: x-crew')).toBeVisible();
+  await page.keyboard.press('ControlOrMeta+A');
+  await page.keyboard.type('request.headers["x-crew"] == "south"');
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
+
+  await page.getByRole('link', { name: /^APIs/ }).click();
+  await page.getByRole('link', { name: 'Meter readings' }).click();
+  await page.getByRole('link', { name: /GET \/meters\/\{meterId\}\/daily-volumes/ }).press('Enter');
+  await page.getByRole('button', { name: 'on what conditions' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('checkbox', { name: /as the API says/ }).uncheck();
+  await dialog.getByRole('button', { name: 'put in by field staff' }).click();
+  await dialog.getByRole('button', { name: 'write a condition' }).click();
+  await dialog.getByLabel('Name').fill('own meters');
+  await dialog.getByLabel('Condition own meters').click();
+  await page.keyboard.type('request.parameters.meter.startsWith("M-")');
+  await expect(dialog.getByText('request.parameters has no member meter; it has meterId').first()).toBeVisible();
+  await expect(dialog.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
+  await page.keyboard.press('ControlOrMeta+A');
+  await page.keyboard.type('request.parameters.meterId.startsWith("M-")');
+  const tried = dialog.getByRole('list', { name: 'What the conditions come to' }).getByRole('listitem');
+  await expect(tried.first()).toContainText('by field staff comes to no answer and refuses');
+  await expect(tried.last()).toContainText('own meters does not hold: request.parameters.meterId.startsWith("M-") is false');
+  await dialog.getByRole('button', { name: 'take them from the last request that came' }).click();
+  await expect(tried.last()).toContainText('own meters holds');
+  await dialog.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(dialog).toBeHidden();
+  await expect(page.getByRole('row', { name: /Condition.*by field staff: request\.headers\["x-crew"\] == "south"/ })).toBeVisible();
+
+  await page.getByRole('button', { name: 'Publish' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click();
+  await expect(page.getByText(/Release \d+ is live/)).toBeVisible();
+  const status = async (headers: Record<string, string>) =>
+    (await fetch(`${demo.gatewayUrl}/readings/meters/M-100/daily-volumes`, { headers: { 'x-forwarded-for': '198.51.100.24', ...headers } })).status;
+  expect([await status({ 'x-crew': 'south' }), await status({ 'x-crew': 'north' }), await status({})]).toEqual([200, 403, 403]);
+  await page.goto(`${new URL(page.url()).origin}/traces?outcome=refused&step=condition`);
+  await page
+    .getByRole('link', { name: /daily-volumes/ })
+    .last()
+    .click();
+  await expect(page.getByRole('heading', { name: 'Why it stopped at Condition' })).toBeVisible();
+  await expect(page.getByText('request.headers.x-crew: north').first()).toBeVisible();
+});

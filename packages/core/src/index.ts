@@ -152,7 +152,7 @@ export {
 } from './verdict/code-entry.js';
 export { explain, type Explanation } from './verdict/explain.js';
 export { compileRedactor, redactHeader, redactText, type Redactor } from './record/redact.js';
-export { isSecretName } from './record/secret-names.js';
+export { isSecretName } from './util/secret-names.js';
 export type { RecordBatch, StepCount, StepTrace, TraceRecord, TrafficCount } from './record/trace-record.js';
 export { readContract, type ReadContract } from './contract/read-contract.js';
 export type { ContractProblem } from './contract/problem.js';

@@ -97,6 +97,7 @@ function useTargets(): Target[] {
     to('Screen', 'Providers', '/providers'),
     to('Screen', 'Clients', '/clients'),
     to('Screen', 'Addresses: networks, fence, trusted hops', '/addresses'),
+    to('Screen', 'Conditions that rules share', '/conditions'),
     to('Screen', 'Personas', '/personas'),
     to('Screen', 'Traces', '/traces'),
     to('Screen', 'Refusals, newest first', '/traces?outcome=refused'),

@@ -27,7 +27,13 @@ const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry
       { to: '/clients', word: 'Clients', count: 'clientCount' },
     ],
   },
-  { name: 'Guard', entries: [{ to: '/addresses', word: 'Addresses' }] },
+  {
+    name: 'Guard',
+    entries: [
+      { to: '/addresses', word: 'Addresses' },
+      { to: '/conditions', word: 'Conditions' },
+    ],
+  },
   {
     name: 'Prove',
     entries: [

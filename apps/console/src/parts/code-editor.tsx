@@ -2,12 +2,12 @@ import { json } from '@codemirror/lang-json';
 import { yaml } from '@codemirror/lang-yaml';
 import { HighlightStyle, syntaxHighlighting } from '@codemirror/language';
 import { tags } from '@lezer/highlight';
-import CodeMirror, { EditorView } from '@uiw/react-codemirror';
+import CodeMirror, { EditorView, type Extension } from '@uiw/react-codemirror';
 
 /** The house's paper and ink; the variables change with light and dark by themselves. */
 const PAPER = EditorView.theme({
   '&': { color: 'var(--ink)', backgroundColor: 'var(--sheet)' },
-  '.cm-content': { fontFamily: 'var(--mono)', caretColor: 'var(--ink)' },
+  '.cm-content': { fontFamily: 'var(--mono)', caretColor: 'var(--ink)', fontVariantLigatures: 'none' },
   '.cm-gutters': { backgroundColor: 'var(--margin)', color: 'var(--pencil)', border: 'none', borderRight: '1px solid var(--hairline)' },
   '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'color-mix(in srgb, var(--rain) 8%, transparent)' },
   '&.cm-focused .cm-selectionBackground, .cm-selectionBackground, ::selection': {
@@ -16,6 +16,11 @@ const PAPER = EditorView.theme({
   '.cm-cursor': { borderLeftColor: 'var(--ink)' },
   '.cm-foldPlaceholder, .cm-panels': { backgroundColor: 'var(--margin)', color: 'var(--pencil)', border: '1px solid var(--hairline)' },
   '.cm-matchingBracket': { backgroundColor: 'color-mix(in srgb, var(--moss) 24%, transparent) !important' },
+  '.cm-tooltip': { backgroundColor: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--hairline)' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul > li[aria-selected]': { backgroundColor: 'var(--margin)', color: 'var(--ink)' },
+  '.cm-completionDetail': { color: 'var(--pencil)', fontStyle: 'normal' },
+  '.cm-completionMatchedText': { textDecoration: 'none', fontWeight: '700' },
+  '.cm-diagnostic-error': { borderLeft: '3px solid var(--rust)' },
   '.cm-searchMatch': { backgroundColor: 'color-mix(in srgb, var(--ochre) 30%, transparent)' },
 });
 
@@ -28,6 +33,8 @@ const INK = HighlightStyle.define([
   { tag: tags.invalid, color: 'var(--rust)', textDecoration: 'underline' },
 ]);
 
+const BARE = { lineNumbers: false, foldGutter: false, highlightActiveLine: false, highlightActiveLineGutter: false };
+
 /** The text editor; a chunk of its own, loaded where one is shown. */
 export default function CodeEditor({
   value,
@@ -35,12 +42,15 @@ export default function CodeEditor({
   onChange,
   height = '360px',
   label,
+  bare = false,
 }: {
   readonly value: string;
-  readonly format: 'json' | 'yaml';
+  readonly format: 'json' | 'yaml' | readonly Extension[];
   readonly onChange?: (text: string) => void;
   readonly height?: string;
   readonly label: string;
+  /** Without line numbers, for a few lines. */
+  readonly bare?: boolean;
 }) {
   return (
     <CodeMirror
@@ -48,7 +58,14 @@ export default function CodeEditor({
       theme="none"
       height={height}
       editable={onChange !== undefined}
-      extensions={[format === 'json' ? json() : yaml(), PAPER, syntaxHighlighting(INK), EditorView.contentAttributes.of({ 'aria-label': label })]}
+      basicSetup={bare ? BARE : true}
+      extensions={[
+        format === 'json' ? json() : format === 'yaml' ? yaml() : [...format],
+        PAPER,
+        ...(bare ? [EditorView.lineWrapping] : []),
+        syntaxHighlighting(INK),
+        EditorView.contentAttributes.of({ 'aria-label': label }),
+      ]}
       {...(onChange ? { onChange } : {})}
       style={{ fontSize: 12.5, border: '1px solid var(--hairline)' }}
     />

@@ -1,4 +1,4 @@
-import { celFunc, CelScalar, isCelList, isCelMap, type CelFunc, type CelInput, type CelValue } from '@bufbuild/cel';
+import { celFunc, CelScalar, isCelList, isCelMap, type CelFunc, type CelValue } from '@bufbuild/cel';
 import { CONDITION_BOUNDS } from '../document/condition-rule.js';
 import type { ConditionType } from './condition-type.js';
 import type { Expression } from './parse-condition.js';
@@ -53,7 +53,7 @@ const HOLD = '@virga_hold';
 const through = (name: string, look: (value: CelValue) => void): CelFunc =>
   celFunc(name, [DYN], DYN, (value) => {
     look(value);
-    return value as CelInput;
+    return value;
   });
 
 /** What bounded expressions call. No source can: none of these is a name. */

@@ -246,7 +246,7 @@ describe('in a decision', () => {
     ['an attribute that the token lacks', 'principal.attributes.sections.size() < 9', { claims: { sections: undefined } }],
     ['a credential', 'request.headers.authorization != ""', {}],
   ])('%s refuses', async (_name, source, asked) => {
-    const found = await decideOn([own('c', source)], asked as Partial<Asked>);
+    const found = await decideOn([own('c', source)], asked);
     expect(found.verdict.kind).toBe('answer');
     expect(found.code).toBe('condition.error');
   });

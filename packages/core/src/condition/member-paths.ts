@@ -35,6 +35,7 @@ export function pathsOf(expression: Expression): readonly MemberPath[] {
         visit(loopStep, inner);
         return visit(result, inner);
       }
+      default:
     }
   };
   visit(expression, new Set());

@@ -42,7 +42,7 @@ export function findSyntaxFault(source: string): ConditionFault | null {
   }
   if (before === null) return { at: 0, length: 0, says: 'a condition says something; this is empty' };
   if (before.kind === 'operator' || before.kind === 'dot' || before.kind === 'comma')
-    return { at: source.length, length: 0, says: `a value is missing behind ${before.text}` };
+    return { at: source.length, length: 0, says: `a ${before.kind === 'dot' ? 'name' : 'value'} is missing behind ${before.text}` };
   const unclosed = open.pop();
   return unclosed ? fault(unclosed, `this ${unclosed.text} is not closed`) : null;
 }

@@ -1,9 +1,9 @@
 import { placeIn } from '../condition/condition-fault.js';
 import { compileCondition, type CompiledCondition } from '../condition/compile-condition.js';
 import type { ConditionScope } from '../condition/condition-input.js';
-import { compileVariables, seenBy } from '../condition/condition-variables.js';
+import { compileVariables, seenBy } from './condition-variables.js';
 import type { ConditionRule, ConditionUse } from '../document/condition-rule.js';
-import { fail } from '../release/check-values.js';
+import { ConfigError } from '../util/config-error.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import type { Check } from './compiled.js';
 import type { Exchange } from './exchange.js';
@@ -23,12 +23,12 @@ export interface ConditionPlace {
 export function compileConditions(uses: readonly ConditionUse[], shared: readonly ConditionRule[], place: ConditionPlace, ports: Ports): Check[] {
   return uses.map((use, index) => {
     const rule = use.kind === 'own' ? use : shared.find(({ name }) => name === use.name);
-    if (!rule) fail(`${place.at}/${index}/name`, `there is no condition called ${use.name.slice(0, 60)}`);
+    if (!rule) throw new ConfigError(`${place.at}/${index}/name`, `there is no condition called ${use.name.slice(0, 60)}`);
     const compiled = compileCondition(rule.source, place.scope);
     if (!('evaluate' in compiled)) {
       const [first] = compiled;
       const { line, column } = placeIn(rule.source, first?.at ?? 0);
-      fail(`${place.at}/${index}`, `${rule.name}, for ${place.label}: ${first?.says ?? ''} (line ${line}, column ${column})`);
+      throw new ConfigError(`${place.at}/${index}`, `${rule.name}, for ${place.label}: ${first?.says ?? ''} (line ${line}, column ${column})`);
     }
     return { step: 'condition', about: null, run: conditionRun(rule.name, compiled, ports) };
   });

@@ -1,5 +1,5 @@
 import type { TokenPlace } from '../document/token-rule.js';
-import { isSecretName, isSecretSegment } from './secret-names.js';
+import { isSecretName, isSecretSegment } from '../util/secret-names.js';
 
 // Every expression here takes time in proportion to the text, whatever a caller writes: each begins only where a run
 // begins, and what a run is, is decided outside of the expression.

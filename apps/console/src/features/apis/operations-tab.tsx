@@ -9,6 +9,7 @@ import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
 import { ProbeContext } from '../probe/probe-state';
 import { AddressDialog } from './address-dialog';
+import { ConditionDialog } from './condition-dialog-later';
 import { AccessDialog } from './access-dialog';
 import { ModesDialog } from './modes-dialog';
 import { operationPath, operationsQuery } from './queries';
@@ -23,6 +24,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
   const [tokens, setTokens] = useState<readonly OperationView[] | null>(null);
   const [modes, setModes] = useState<readonly OperationView[] | 'api' | null>(null);
   const [addresses, setAddresses] = useState<readonly OperationView[] | 'api' | null>(null);
+  const [conditions, setConditions] = useState<readonly OperationView[] | 'api' | null>(null);
   const filter = query.get('filter') ?? '';
   const show = query.get('show') ?? '';
   const all = useMemo(() => data?.items ?? [], [data]);
@@ -66,6 +68,10 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
             from where
           </button>
           ,{' '}
+          <button className="link" onClick={() => setConditions('api')}>
+            conditions
+          </button>
+          ,{' '}
           <button className="link" onClick={() => setModes('api')}>
             modes
           </button>
@@ -83,6 +89,15 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
             onClick={() => setAddresses(selected)}
           >
             from where
+          </button>
+          ,{' '}
+          <button
+            className="link"
+            disabled={selected.length === 0}
+            style={selected.length === 0 ? { opacity: 0.5 } : {}}
+            onClick={() => setConditions(selected)}
+          >
+            conditions
           </button>
           ,{' '}
           <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setTokens(selected)}>
@@ -109,6 +124,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
       </p>
       {modes && <ModesDialog api={api} operations={modes === 'api' ? null : modes} onClose={() => setModes(null)} />}
       {addresses && <AddressDialog api={api} operations={addresses === 'api' ? null : addresses} onClose={() => setAddresses(null)} />}
+      {conditions && <ConditionDialog api={api} operations={conditions === 'api' ? null : conditions} onClose={() => setConditions(null)} />}
       {tokens && <TokenDialog api={api} operations={tokens} onClose={() => setTokens(null)} />}
       {setting && setting.length > 0 && (
         <AccessDialog

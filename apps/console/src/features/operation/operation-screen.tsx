@@ -8,6 +8,7 @@ import { Mark, type MarkKind } from '../../parts/mark';
 import { Method } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
+import { ConditionDialog } from '../apis/condition-dialog-later';
 import { AddressDialog } from '../apis/address-dialog';
 import { AccessDialog } from '../apis/access-dialog';
 import { MessageDialog } from '../apis/message-dialog';
@@ -16,7 +17,7 @@ import { apiQuery, operationQuery } from '../apis/queries';
 import { TokenDialog } from '../apis/token-dialog';
 import { ProbeContext } from '../probe/probe-state';
 
-type Editing = 'addresses' | 'access' | 'token' | 'message' | 'modes';
+type Editing = 'addresses' | 'conditions' | 'access' | 'token' | 'message' | 'modes';
 
 /** One operation: every check on its way, what each asks, its mode, where both were set, and what came of it. */
 export function OperationScreen() {
@@ -63,6 +64,9 @@ export function OperationScreen() {
             <button className="link" onClick={() => setEditing('token')}>
               what tokens must be
             </button>
+            <button className="link" onClick={() => setEditing('conditions')}>
+              on what conditions
+            </button>
             <button className="link" onClick={() => setEditing('message')}>
               what bodies may be
             </button>
@@ -78,6 +82,7 @@ export function OperationScreen() {
         </aside>
       </div>
       {editing === 'addresses' && <AddressDialog {...edit} />}
+      {editing === 'conditions' && <ConditionDialog {...edit} />}
       {editing === 'access' && <AccessDialog {...edit} />}
       {editing === 'token' && <TokenDialog {...edit} />}
       {editing === 'message' && <MessageDialog {...edit} />}
@@ -147,7 +152,12 @@ function SetAt({ check, page, onEdit }: { readonly check: OperationCheckView; re
   const words = SET_AT[check.setAt];
   if (check.part === 'fence') return <Link to="/addresses">{words}</Link>;
   if (check.setAt === 'gateway') return <span className="quiet">{words}</span>;
-  if (check.part === 'access' || check.part === 'addresses' || ((check.part === 'token' || check.part === 'message') && check.setAt === 'operation')) {
+  if (
+    check.part === 'access' ||
+    check.part === 'addresses' ||
+    check.part === 'conditions' ||
+    ((check.part === 'token' || check.part === 'message') && check.setAt === 'operation')
+  ) {
     const part = check.part;
     return (
       <button className="link" onClick={() => onEdit(part)}>

@@ -5,6 +5,7 @@ import { operationPath } from '../apis/queries';
 /** Tabs of the API screen where rules of all its operations are edited, by the part of the rule. */
 const TABS: Readonly<Record<string, string>> = {
   addresses: '',
+  conditions: '',
   access: '',
   token: '/access',
   schemes: '/access',
@@ -21,7 +22,13 @@ export function RuleLink({ step }: { readonly step: StepView }) {
   const { rule } = step;
   if (rule === null) return step.step === 'route' ? <Link to="/apis">Look at the base paths of all APIs</Link> : null;
   const to =
-    rule.apiId === '' ? '/addresses' : rule.operationId === null ? `/apis/${rule.apiId}${TABS[rule.part] ?? ''}` : operationPath(rule.apiId, rule.operationId);
+    rule.apiId === ''
+      ? rule.part === 'conditions'
+        ? '/conditions'
+        : '/addresses'
+      : rule.operationId === null
+        ? `/apis/${rule.apiId}${TABS[rule.part] ?? ''}`
+        : operationPath(rule.apiId, rule.operationId);
   return (
     <div>
       <Link to={to}>Open the rule</Link>

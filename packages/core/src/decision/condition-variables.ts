@@ -1,7 +1,7 @@
 import { timestampFromMs } from '@bufbuild/protobuf/wkt';
-import { isSecretName } from '../record/secret-names.js';
-import type { Exchange } from '../decision/exchange.js';
-import type { MemberPath } from './member-paths.js';
+import { isSecretName } from '../util/secret-names.js';
+import type { Exchange } from './exchange.js';
+import type { MemberPath } from '../condition/member-paths.js';
 
 type Variables = Record<string, unknown>;
 type Fill = (exchange: Exchange, nowMs: number) => unknown;
@@ -62,11 +62,11 @@ function mapOf(names: Iterable<string>, valueOf: (name: string) => unknown): Rea
 }
 
 function principalMember({ caller }: Exchange, name: string): unknown {
+  // A client has roles without any token.
+  if (name === 'roles') return caller?.roles;
   const principal = caller?.principal;
-  if (!caller || !principal) return undefined;
+  if (!principal) return undefined;
   switch (name) {
-    case 'roles':
-      return caller.roles;
     case 'provider':
       return principal.providerName;
     case 'signedInAt':

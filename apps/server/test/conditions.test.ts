@@ -1,0 +1,131 @@
+import type { ApiView, ConditionScopeView, ConditionsView, OperationPage, OperationView, ProbeView, ProblemDocument, StandingView } from '@virga/protocol';
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { RunningServer } from './harness.js';
+
+let server: RunningServer;
+let upstream: Server;
+let apiId: string;
+const CONTRACT = `openapi: 3.1.0
+info: { title: Gates, version: '1.0' }
+security: [{}]
+paths:
+  /gates: { get: { responses: {} } }
+  /gates/{gateId}: { get: { responses: {} }, put: { responses: {} } }
+`;
+
+beforeAll(async () => {
+  upstream = createServer((_req, res) => res.end('{}'));
+  await new Promise<void>((resolve) => upstream.listen(0, '127.0.0.1', resolve));
+  server = new RunningServer();
+  await server.start();
+  const upstreamUrl = `http://127.0.0.1:${(upstream.address() as AddressInfo).port}`;
+  ({
+    api: { id: apiId },
+  } = await server.ok<{ api: { id: string } }>('POST', '/apis', { source: { text: CONTRACT }, basePath: '/gates', upstreamUrl }));
+}, 60_000);
+afterAll(async () => {
+  await server.stop();
+  upstream.closeAllConnections();
+  upstream.close();
+}, 30_000);
+
+const view = () => server.ok<ConditionsView>('GET', '/conditions');
+const set = (patch: object, headers?: Record<string, string>) =>
+  server.call<ProblemDocument & ConditionsView>('PATCH', '/control/v1/conditions', patch, headers);
+const ofOperations = (patch: object) => server.call<ProblemDocument>('PATCH', `/control/v1/apis/${apiId}/operations`, patch);
+const probe = (target: string, headers: object[] = []) =>
+  server.ok<ProbeView>('POST', '/probe', { method: 'GET', target, headers, sender: 'nobody', against: 'draft', forward: false });
+const DAY = { name: 'daylight', description: 'Not at night', source: 'now.getFullYear() > 2000' };
+const crew = (name = 'crew') => ({ kind: 'own', name, source: 'request.headers["x-crew"] == "south"' });
+
+test('shared conditions and those of APIs and operations are set in the draft, and decide before they are live', async () => {
+  expect(await view()).toMatchObject({ conditions: [], users: [], refused: 0, wouldRefuse: 0 });
+  expect((await set({ conditions: [DAY] })).status).toBe(200);
+  await server.ok('PATCH', `/apis/${apiId}`, { conditions: [{ kind: 'shared', name: 'daylight' }] });
+  expect((await ofOperations({ ids: ['GET /gates/{gateId}'], conditions: [{ kind: 'shared', name: 'daylight' }, crew()] })).status).toBe(200);
+  expect((await view()).users).toEqual([{ name: 'daylight', rules: 2 }]);
+  expect((await probe('/gates/gates')).steps.map(({ step, outcome }) => `${step} ${outcome}`)).toContain('condition pass');
+  const refused = await probe('/gates/gates/7', [{ name: 'X-Crew', value: 'north' }]);
+  expect(refused.steps.at(-1)).toMatchObject({
+    step: 'condition',
+    code: 'condition.not-met',
+    toldStatus: 403,
+    toldTitle: 'Not permitted',
+    rule: { apiId, operationId: 'GET /gates/{gateId}', part: 'conditions' },
+    comparisons: [{ what: 'condition', wanted: 'request.headers["x-crew"] == "south"', found: 'request.headers.x-crew: north' }],
+  });
+  const page = await server.ok<OperationPage>('GET', `/apis/${apiId}/operations/${encodeURIComponent('GET /gates/{gateId}')}`);
+  expect(page.checks.filter(({ step }) => step === 'condition').map(({ asks, setAt, part }) => [asks, setAt, part])).toEqual([
+    ['daylight: now.getFullYear() > 2000', 'operation', 'conditions'],
+    ['crew: request.headers["x-crew"] == "south"', 'operation', 'conditions'],
+  ]);
+});
+
+test('what is known of requests is told for one operation, for several, and for an API', async () => {
+  const scope = (operationIds: string[] | null) => server.ok<ConditionScopeView>('POST', '/conditions/scope', { apiId, operationIds });
+  expect((await scope(['GET /gates/{gateId}', 'PUT /gates/{gateId}'])).parameters).toEqual(['gateId']);
+  expect((await scope(['GET /gates', 'PUT /gates/{gateId}'])).parameters).toEqual([]);
+  expect((await scope(null)).parameters).toEqual([]);
+  expect((await server.call('POST', '/control/v1/conditions/scope', { apiId: 'gone', operationIds: null })).status).toBe(422);
+});
+
+test.each<[object, string, RegExp]>([
+  [{ conditions: [{ ...DAY, source: 'now.getYear() > 1' }] }, '/conditions/0/source', /there is no function getYear \(line 1, column 4\)/],
+  [{ conditions: [{ ...DAY, source: '' }] }, '/conditions/0/source', /this is empty/],
+  [{ conditions: [{ ...DAY, source: 'x'.repeat(2001) }] }, '/conditions/0/source', /2000/],
+  [{ conditions: [{ ...DAY, name: '7' }] }, '/conditions/0/name', /begins with a letter/],
+  [{ conditions: [DAY, { ...DAY, name: 'Daylight' }] }, '/conditions/1/name', /same name/],
+  [{ conditions: [] }, '/apis/0/conditions/0/name', /no condition called daylight/],
+  [{ conditions: null }, '/conditions', /./],
+  [{ conditions: {} }, '/conditions', /./],
+  [{ conditions: [{ ...DAY, source: null }] }, '/conditions/0/source', /./],
+])('%j is refused at its place, and nothing is lost', async (patch, pointer, words) => {
+  const before = await view();
+  const answer = await set(patch);
+  expect(answer.status).toBe(422);
+  expect(answer.body.errors?.[0]).toEqual({ pointer, detail: expect.stringMatching(words) as string });
+  expect(await view()).toEqual(before);
+});
+
+test.each<[object, string, RegExp]>([
+  [
+    { conditions: [{ kind: 'own', name: 'c', source: 'request.parameters.gate == "7"' }] },
+    '/conditions/0',
+    /for GET \/gates: request\.parameters has no member gate/,
+  ],
+  [{ conditions: [{ kind: 'own', name: 'c' }] }, '/conditions/0/source', /./],
+  [{ conditions: [{ kind: 'shared', name: 'gone' }] }, '/conditions/0/name', /no condition called gone/],
+  [{ conditions: [crew(), crew()] }, '/conditions/1/name', /same name/],
+  [{ conditions: Array.from({ length: 21 }, (_, index) => crew(`c${index}`)) }, '/conditions', /20/],
+  [{ conditions: [{ kind: 'never', name: 'c' }] }, '/conditions/0/kind', /./],
+  [{ conditions: 'true' }, '/conditions', /./],
+])('an operation with %j is refused at its place', async (patch, pointer, words) => {
+  const answer = await ofOperations({ ids: ['GET /gates'], ...patch });
+  expect([answer.status, answer.body.errors?.[0]?.pointer]).toEqual([422, pointer]);
+  expect(answer.body.errors?.[0]?.detail).toMatch(words);
+});
+
+test('a stale edit is told so', async () => {
+  const { revision } = await view();
+  expect((await set({ conditions: [{ ...DAY, description: 'a' }] }, { authorization: `Bearer ${server.token}`, 'if-match': `"${revision}"` })).status).toBe(
+    200,
+  );
+  expect((await set({ conditions: [{ ...DAY, description: 'b' }] }, { authorization: `Bearer ${server.token}`, 'if-match': `"${revision}"` })).status).toBe(
+    412,
+  );
+});
+
+test('a new description of the API keeps the conditions of its operations, and says which one it breaks', async () => {
+  const replace = (text: string) => server.call<ProblemDocument>('PUT', `/control/v1/apis/${apiId}/contract`, { source: { text } });
+  expect(
+    (await ofOperations({ ids: ['PUT /gates/{gateId}'], conditions: [{ kind: 'own', name: 'seven', source: 'request.parameters.gateId == "7"' }] })).status,
+  ).toBe(200);
+  const renamed = await replace(CONTRACT.replaceAll('{gateId}', '{gate}'));
+  expect(renamed.status).toBe(422);
+  expect(JSON.stringify(renamed.body)).toMatch(/seven, for PUT \/gates\/\{gate\}: request\.parameters has no member gateId; it has gate/);
+  const { items } = await server.ok<{ items: OperationView[] }>('GET', `/apis/${apiId}/operations`);
+  expect(items.find(({ id }) => id === 'PUT /gates/{gateId}')?.conditions).toHaveLength(1);
+  expect(await server.ok<StandingView>('GET', '/standing')).toMatchObject({ problems: [] });
+  expect((await server.ok<ApiView>('GET', `/apis/${apiId}`)).conditions).toEqual([{ kind: 'shared', name: 'daylight' }]);
+});
