@@ -177,6 +177,7 @@ class Check {
     }
     const operator = OPERATORS[call.function];
     const overloads: readonly Overload[] | undefined = operator?.overloads ?? FUNCTIONS[call.function];
+    if (call.function === 'has') return this.fault(expression, 'has() asks for a member behind a dot; for a name in quotes write "name" in …');
     if (!overloads) return this.fault(expression, `there is no function ${call.function}`);
     const matching = overloads.filter((one) => takes(one, target, args));
     if (matching.length === 0) return this.fault(expression, operator ? wrongOperands(operator.sign, args) : wrongCall(call.function, overloads, target, args));

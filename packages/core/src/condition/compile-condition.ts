@@ -79,7 +79,7 @@ function compileParsed(parsed: ParsedCondition, types: Parameters<typeof boundEx
   const whole = planned(expression);
   let parts: { readonly part: ConditionPart; readonly run: (variables: Readonly<Record<string, unknown>>) => unknown }[] | null = null;
   const failing: Evaluate = (variables) => {
-    parts ??= partsOf(parsed).map((part) => ({ part, run: planned(part.expression) }));
+    parts ??= partsOf(parsed).map(({ expression: own, ...part }) => ({ part, run: planned(own) }));
     const first = parts.find(({ run }) => run(variables) === false) ?? parts[0];
     return { kind: 'not-met', part: first ? first.part : { source, at: 0, looksAt: [] } };
   };

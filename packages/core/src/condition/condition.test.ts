@@ -43,13 +43,31 @@ describe('what is wrong with a condition is said with its place', () => {
     ['request.path.matches(request.method)', '.', 'a pattern is written out, not computed'],
     ['now.getHours("Europe/Nowhere") > 6', '"Europe/Nowhere"', '"Europe/Nowhere" is not a time zone'],
     ['now > timestamp("yesterday")', '"yesterday"', '"yesterday" is not a time as in RFC 3339, such as 2026-05-01T06:00:00Z'],
+    ['has(request.headers["a"])', 'has', 'has() asks for a member behind a dot; for a name in quotes write "name" in …'],
     ['lookUp(request.path)', 'lookUp', 'there is no function lookUp'],
     ['request.path.matches("(a")', '"(a"', 'this is no pattern (RE2): error parsing regexp: missing closing ): `(a`'],
   ])('%s', (source, marked, says) => expect(faultsOf(source)[0]).toEqual([marked, says]));
 
+  test('comments are read, the last one without an end of line too', () => {
+    expect(faultsOf('request.method == "GET" // reading\n && true // always')).toEqual([]);
+  });
+
   test('at most 2000 characters, and no depth that nobody can read', () => {
     expect(faultsOf(`true${' && true'.repeat(400)}`)[0]?.[1]).toBe('a condition has at most 2000 characters');
-    expect(faultsOf(`${'('.repeat(900)}true${')'.repeat(900)}`).length).toBeLessThanOrEqual(1);
+    for (const [open, close] of [
+      ['(', ')'],
+      ['[', ']'],
+      ['{1:', '}'],
+      ['!', ''],
+      ['-', ''],
+      ['[1].all(x,', ')'],
+    ] as const) {
+      const times = Math.floor(1900 / (open.length + close.length));
+      const compiled = compileCondition(`${open.repeat(times)}true${close.repeat(times)}`, OPEN_SCOPE);
+      // Whatever is taken comes to an answer, without a fault of its own.
+      if ('evaluate' in compiled) expect(['met', 'not-met', 'error']).toContain(compiled.evaluate({}).kind);
+      else expect(compiled.map(({ says }) => says)).not.toContain('');
+    }
   });
 
   test('any text at all is read or refused in words, without a fault', () => {

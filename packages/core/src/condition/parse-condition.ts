@@ -19,7 +19,8 @@ export function parseCondition(source: string): ParsedCondition | ConditionFault
   if (source.trim() === '') return { at: 0, length: 0, says: 'a condition says something; this is empty' };
   if (source.length > most) return { at: most, length: source.length - most, says: `a condition has at most ${most} characters` };
   try {
-    const { expr, sourceInfo } = parse(source);
+    // A comment ends with its line, which the last one of a text may not do.
+    const { expr, sourceInfo } = parse(`${source}\n`);
     if (!expr) return { at: 0, length: 0, says: 'a condition says something; this is empty' };
     const places = sourceInfo?.positions ?? {};
     return { source, expression: expr, placeOf: (id) => afterBlanks(source, Number(places[String(id)] ?? 0)) };
