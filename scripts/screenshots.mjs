@@ -87,13 +87,17 @@ await shot('token-options', `/apis/${gates}/access`, async () => {
   await page.getByRole('heading', { name: 'Tokens' }).evaluate((element) => element.scrollIntoView());
 });
 await shot('bench', '/bench', readToken);
-await shot('bench-get', '/bench/get', async () => {
-  await page.getByLabel('Provider').selectOption({ label: 'Trust Sign-in' });
-  await page.getByLabel('Client id').fill('workshop');
-  await page.getByLabel('Client secret').fill('workshop-demo-secret');
-  await page.getByLabel('Scopes').fill('gates:read');
-  await page.getByRole('button', { name: 'Get it' }).click();
-  await page.getByText('The provider gave a token.').waitFor();
+await shot('condition', `/apis/${gates}/operations/${encodeURIComponent('POST /gates/{gateId}/positions')}`, async () => {
+  await page.getByRole('button', { name: 'on what conditions' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('checkbox', { name: /as the API says/ }).uncheck();
+  await dialog.getByRole('button', { name: 'write a condition' }).click();
+  await dialog.getByLabel('Name').fill('own tablet');
+  await dialog.getByLabel('Condition own tablet').click();
+  await page.keyboard.type('"rider" in principal.roles && client.id == "rider-tablet" && request.parameters.gateId.startsWith("G-")');
+  await page.keyboard.press('Escape');
+  await dialog.getByRole('button', { name: 'take them from the last request that came' }).click();
+  await page.waitForTimeout(800);
 });
 await shot('bench-tamper', '/bench/tamper', async () => {
   await page.getByLabel(/A signed JWT/).fill(accessToken);
