@@ -27,12 +27,15 @@ export function FallChart({ fall }: { readonly fall: FallView }) {
     const index = step === null || step === 'upstream' ? layers.length : layers.findIndex((layer) => layer.step === step);
     return TOP + ((GROUND - TOP) * (index + (index === layers.length ? 0 : 0.55))) / layers.length;
   };
+  const band = (GROUND - TOP) / layers.length;
+  // Many layers leave each less room for words.
+  const lines = band >= 56 ? 3 : band >= 34 ? 2 : 1;
   const open = (query: Record<string, string | number | undefined>) => void navigate(withQuery('/traces', { since: fall.from, ...query }));
   const percent = (part: number) => (fall.total === 0 ? '' : `${((part / fall.total) * 100).toFixed(1)} %`);
   return (
     <svg
       className="fall"
-      viewBox={`0 0 ${WIDTH} ${GROUND + 28}`}
+      viewBox={`0 0 ${WIDTH} ${GROUND + 40}`}
       width="100%"
       role="group"
       aria-label={`${count(fall.total)} requests, ${count(fall.forwarded)} forwarded. The table has the numbers.`}
@@ -89,17 +92,18 @@ export function FallChart({ fall }: { readonly fall: FallView }) {
         fill="none"
       />
       <TimeAxis fall={fall} x={x} />
-      {layers.map((layer) => (
+      {layers.map((layer, index) => (
         <LayerLabel
           key={layer.step}
           layer={layer}
-          y={y(layer.step) - 18}
+          lines={lines}
+          y={Math.min(y(layer.step) - 18, TOP + band * index + 14)}
           share={percent(layer.stopped)}
           onOpen={() => open({ outcome: layer.stopped > 0 ? 'refused' : layer.wouldStop > 0 ? 'would-refuse' : 'refused', step: layer.step })}
         />
       ))}
       {upstream && (
-        <g transform={`translate(${FIELD + 14} ${GROUND - 8})`} style={{ cursor: 'pointer' }} onClick={() => open({ outcome: 'passed' })}>
+        <g transform={`translate(${FIELD + 14} ${GROUND + 4})`} style={{ cursor: 'pointer' }} onClick={() => open({ outcome: 'passed' })}>
           <text fontWeight={700}>Upstream</text>
           <text x={WIDTH - FIELD - 16} textAnchor="end" className="quiet">
             {percent(fall.forwarded)}
@@ -166,7 +170,20 @@ function TimeAxis({ fall, x }: { readonly fall: FallView; readonly x: (at: numbe
   );
 }
 
-function LayerLabel({ layer, y, share, onOpen }: { readonly layer: FallLayer; readonly y: number; readonly share: string; readonly onOpen: () => void }) {
+function LayerLabel({
+  layer,
+  lines,
+  y,
+  share,
+  onOpen,
+}: {
+  readonly layer: FallLayer;
+  /** Lines of words that there is room for. */
+  readonly lines: number;
+  readonly y: number;
+  readonly share: string;
+  readonly onOpen: () => void;
+}) {
   const first = layer.reasons[0] ?? layer.wouldReasons[0];
   return (
     <g
@@ -178,16 +195,20 @@ function LayerLabel({ layer, y, share, onOpen }: { readonly layer: FallLayer; re
       onKeyDown={(event) => event.key === 'Enter' && onOpen()}
       aria-label={`${layer.name}: ${layer.stopped} stopped${layer.wouldStop > 0 ? `, ${layer.wouldStop} would have been` : ''}. Open the traces`}
     >
-      <rect x={-6} y={-14} width={WIDTH - FIELD - 6} height={50} fill="transparent" />
+      <rect x={-6} y={-14} width={WIDTH - FIELD - 6} height={2 + lines * 16} fill="transparent" />
       <text fontWeight={700}>{layer.name}</text>
       <text x={WIDTH - FIELD - 16} textAnchor="end" className="quiet">
         {layer.stopped > 0 ? share : ''}
       </text>
-      <text y={16} style={{ fill: layer.stopped > 0 ? 'var(--rust)' : layer.wouldStop > 0 ? 'var(--ochre)' : 'var(--pencil)' }}>
+      <text
+        y={16}
+        visibility={lines > 1 ? 'visible' : 'hidden'}
+        style={{ fill: layer.stopped > 0 ? 'var(--rust)' : layer.wouldStop > 0 ? 'var(--ochre)' : 'var(--pencil)' }}
+      >
         {layer.stopped > 0 ? `${count(layer.stopped)} stopped` : layer.wouldStop > 0 ? `${count(layer.wouldStop)} would stop` : 'stopped nothing'}
         {layer.stopped > 0 && layer.wouldStop > 0 && <tspan style={{ fill: 'var(--ochre)' }}>, {count(layer.wouldStop)} would</tspan>}
       </text>
-      {first && (
+      {first && lines > 2 && (
         <text y={31} className="quiet" style={{ fontSize: 11.5 }}>
           {clip(first.code.split('.').slice(1).join(' ').replaceAll('-', ' '), 20)} {count(first.count)}
         </text>
