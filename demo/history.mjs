@@ -52,6 +52,7 @@ const sha256 = (text) => createHash('sha256').update(text).digest('base64url');
 /** Clients as the control plane has them, with what they were given. */
 async function simulatedDirectory(control, made) {
   const { items } = await control.get('/clients');
+  const { key, columns, rows } = await control.get('/tables/lockouts');
   const [name, secret] = made.billing.split(':');
   const credential = (clientId, kind, lookup, digest) => ({
     what: 'credential',
@@ -60,6 +61,7 @@ async function simulatedDirectory(control, made) {
   });
   return new Directory([
     ...items.map(({ id, name: called, enabled, roles }) => ({ what: 'client', id, value: { id, name: called, enabled, roles } })),
+    { what: 'table', id: 'lockouts', value: { id: 'lockouts', key, columns, rows } },
     credential('open-data-site', 'key', sha256(made.openDataKey), null),
     credential('old-billing-job', 'basic', name, sha256(secret)),
   ]);

@@ -85,7 +85,21 @@ async function addConditions(control, headgates) {
         description: 'Whoever changes something says why',
         source: '"x-reason" in request.headers && request.headers["x-reason"].size() >= 5',
       },
+      { name: 'not locked out', description: 'Nobody moves a gate that is locked out', source: '!(request.parameters.gateId in resource.lockouts)' },
     ],
+  });
+  await control.send('PUT', '/tables/lockouts', {
+    description: 'Gates that nobody may move, and why',
+    key: 'gate',
+    columns: ['gate', 'since', 'reason'],
+    rows: [
+      ['G-11', '2026-05-28', 'divers in the forebay'],
+      ['G-23', '2026-06-01', 'actuator out for repair'],
+    ],
+  });
+  await control.send('PATCH', `/apis/${headgates}/operations`, {
+    ids: ['POST /gates/{gateId}/positions'],
+    conditions: [{ kind: 'shared', name: 'not locked out' }],
   });
   await control.send('PATCH', `/apis/${headgates}/operations`, {
     ids: ['GET /gates'],

@@ -33,7 +33,7 @@ test('the strip always says what is live; a change shows, can be compared, publi
   await expect(page.getByText('2 changes')).toBeVisible();
   await expect(page.getByTitle(/not published; live: scope gates:read/)).toHaveCount(2);
   await page.getByRole('link', { name: 'Compare' }).click();
-  await expect(page.getByText('as the API → anyone, said public')).toHaveCount(2);
+  await expect(page.getByText('as the API → anyone, said public', { exact: true })).toHaveCount(2);
   await page.getByRole('button', { name: 'Publish' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click();
   await expect(page.getByText(/Release 2 is live/)).toBeVisible();

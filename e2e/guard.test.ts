@@ -110,3 +110,46 @@ test('a condition is written with help, tried, published, and what it refuses is
   await expect(page.getByRole('heading', { name: 'Why it stopped at Condition' })).toBeVisible();
   await expect(page.getByText('request.headers.x-crew: north').first()).toBeVisible();
 });
+
+test('a table is made from CSV, named by a condition, and acts at once when a row is added', async ({ console: page, demo }) => {
+  await page.getByRole('link', { name: 'Tables', exact: true }).click();
+  await page.getByRole('button', { name: 'make a table' }).click();
+  await page.getByLabel('Name').fill('closed-meters');
+  await expect(page.getByText('It cannot be set yet: a name begins with a letter')).toBeVisible();
+  await page.getByLabel('Name').fill('closed_meters');
+  await page.getByRole('button', { name: 'as CSV' }).click();
+  await page.getByLabel('CSV, the first line names the columns').fill('meter,why\nM-300,"sealed, twice"\nM-300,again');
+  await page.getByRole('button', { name: 'Take these rows' }).click();
+  await expect(page.getByText('meter "M-300" stands twice, the second time in row 2')).toBeVisible();
+  await page.getByRole('button', { name: 'Drop row 2' }).click();
+  await page.getByRole('button', { name: 'Set it now' }).click();
+  await expect(page.getByText(/closed_meters is in force after/)).toBeVisible();
+  await expect(page.getByLabel('why of row 1')).toHaveValue('sealed, twice');
+
+  const { controlUrl, controlToken, gatewayUrl } = demo;
+  const headers = { authorization: `Bearer ${controlToken}`, 'content-type': 'application/json' };
+  const send = async (method: string, path: string, body: object) => {
+    const answer = await fetch(controlUrl + path, { method, headers, body: JSON.stringify(body) });
+    expect(answer.status).toBeLessThan(300);
+  };
+  const { items } = (await (await fetch(`${controlUrl}/apis`, { headers })).json()) as { items: { id: string; name: string }[] };
+  const readings = items.find(({ name }) => name === 'Meter readings')?.id ?? '';
+  const conditions = [{ kind: 'own', name: 'open meter', source: '!(request.parameters.meterId in resource.closed_meters)' }];
+  await send('PATCH', `/apis/${readings}/operations`, { ids: ['GET /meters/{meterId}/daily-volumes'], conditions });
+  await send('POST', '/releases', { note: 'closed meters' });
+  const status = async (meter: string) =>
+    (await fetch(`${gatewayUrl}/readings/meters/${meter}/daily-volumes`, { headers: { 'x-forwarded-for': '198.51.100.24' } })).status;
+  expect([await status('M-300'), await status('M-301')]).toEqual([403, 200]);
+  await page.reload();
+  await expect(page.getByRole('row', { name: /closed_meters.*open meter/ })).toBeVisible();
+  await page.getByRole('button', { name: 'add a row' }).click();
+  await page.getByLabel('meter of row 2').fill('M-301');
+  await page.getByRole('button', { name: 'Set it now' }).click();
+  await expect(page.getByText(/closed_meters is in force after/)).toBeVisible();
+  expect(await status('M-301')).toBe(403);
+  await page.getByRole('button', { name: 'take the table away' }).click();
+  await expect(page.getByText('open meter looks at it and will refuse every request from then on.')).toBeVisible();
+  await page.getByRole('button', { name: 'Keep it' }).click();
+  await page.getByRole('link', { name: 'Releases', exact: true }).click();
+  await expect(page.getByText('Table closed_meters: set, 2 rows').first()).toBeVisible();
+});

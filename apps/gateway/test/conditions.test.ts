@@ -1,4 +1,4 @@
-import type { ApiRule, ConditionUse, ReleaseDocument } from '@virga/core';
+import type { ApiRule, ConditionUse, ReleaseDocument, TableFact } from '@virga/core';
 import type { GatewayNode } from '../src/gateway-node.js';
 import { documentFor, echoUpstream, FakeControl, makeIssuer, raw, startNode, until } from './harness.js';
 
@@ -109,4 +109,27 @@ test('a document with a condition that cannot be used is not served, and the one
   await until(() => control.statuses.some(({ refusedRelease }) => refusedRelease !== null), 'the refusal');
   expect(node.status().release?.number).toBe(number);
   expect(await status('/a/open/1')).toBe(200);
+});
+
+test('tables act at once, what cannot be read changes nothing, and one that is gone refuses', async () => {
+  const table = (rows: string[][]): TableFact => ({ id: 'lockouts', key: 'gate', columns: ['gate'], rows });
+  const tell = (at: number, value: TableFact | null) =>
+    control.send({ type: 'directory', number: at, whole: null, changes: [{ what: 'table', id: 'lockouts', value }] });
+  const inForce = (at: number) => until(() => node.status().directory === at, `change ${at}`);
+  await publish([own('free', '!(request.query.gate in resource.lockouts)')]);
+  expect(await status('/a/open/1?gate=7')).toBe(403);
+  control.send({ type: 'directory', number: 1, whole: { first: true, last: true }, changes: [{ what: 'table', id: 'lockouts', value: table([['8']]) }] });
+  await inForce(1);
+  expect([await status('/a/open/1?gate=7'), await status('/a/open/1?gate=8')]).toEqual([200, 403]);
+  tell(2, table([['7']]));
+  await inForce(2);
+  expect([await status('/a/open/1?gate=7'), await status('/a/open/1?gate=8')]).toEqual([403, 200]);
+  control.send({ type: 'directory', number: 3, whole: { first: true, last: true }, changes: [] });
+  await inForce(3);
+  expect([await status('/a/open/1?gate=7'), await status('/a/open/1?gate=8')]).toEqual([403, 403]);
+  tell(4, table([['7']]));
+  await inForce(4);
+  tell(5, { ...table([['9']]), rows: [['9', 'too many']] });
+  tell(5, { ...table([['9']]), id: 'other' });
+  expect([await status('/a/open/1?gate=7'), await status('/a/open/1?gate=9')]).toEqual([403, 200]);
 });

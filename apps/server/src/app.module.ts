@@ -3,6 +3,8 @@ import { APP_FILTER, APP_GUARD, APP_INTERCEPTOR } from '@nestjs/core';
 import { SETTINGS, type ServerSettings } from './config/settings.js';
 import { AddressesController } from './control/addresses/addresses.controller.js';
 import { AddressesService } from './control/addresses/addresses.service.js';
+import { TablesController } from './control/tables/tables.controller.js';
+import { TablesService } from './control/tables/tables.service.js';
 import { ConditionsController } from './control/conditions/conditions.controller.js';
 import { ConditionsService } from './control/conditions/conditions.service.js';
 import { ApisController } from './control/apis/apis.controller.js';
@@ -68,6 +70,7 @@ export class AppModule {
         SettingsController,
         AddressesController,
         ConditionsController,
+        TablesController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -84,6 +87,7 @@ export class AppModule {
         DraftService,
         AddressesService,
         ConditionsService,
+        TablesService,
         ReleasesService,
         ContractService,
         ApisService,

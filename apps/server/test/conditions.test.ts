@@ -1,4 +1,17 @@
-import type { ApiView, ConditionScopeView, ConditionsView, OperationPage, OperationView, ProbeView, ProblemDocument, StandingView } from '@virga/protocol';
+import type {
+  ApiView,
+  ConditionScopeView,
+  ConditionsView,
+  EditPage,
+  TableChanged,
+  TableList,
+  TableView,
+  OperationPage,
+  OperationView,
+  ProbeView,
+  ProblemDocument,
+  StandingView,
+} from '@virga/protocol';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { RunningServer } from './harness.js';
@@ -128,4 +141,76 @@ test('a new description of the API keeps the conditions of its operations, and s
   expect(items.find(({ id }) => id === 'PUT /gates/{gateId}')?.conditions).toHaveLength(1);
   expect(await server.ok<StandingView>('GET', '/standing')).toMatchObject({ problems: [] });
   expect((await server.ok<ApiView>('GET', `/apis/${apiId}`)).conditions).toEqual([{ kind: 'shared', name: 'daylight' }]);
+});
+
+describe('tables', () => {
+  const lockouts = { description: 'Gates that nobody moves', key: 'gate', columns: ['gate', 'until'], rows: [['7', '2026-07-01']] };
+  const put = (body: unknown, headers?: Record<string, string>, name = 'lockouts') =>
+    server.call<ProblemDocument & TableChanged>('PUT', `/control/v1/tables/${name}`, body, headers);
+  const revisionHeader = (revision: string) => ({ authorization: `Bearer ${server.token}`, 'if-match': `"${revision}"` });
+
+  test('are set whole, act at once on the node, are named by the conditions that look at them, and stand in the log of edits', async () => {
+    expect(
+      (
+        await ofOperations({
+          ids: ['GET /gates/{gateId}'],
+          conditions: [{ kind: 'own', name: 'free', source: '!(request.parameters.gateId in resource.lockouts)' }],
+        })
+      ).status,
+    ).toBe(200);
+    await server.ok('POST', '/releases', {});
+    const called = async (gate: string) => (await fetch(`${server.gatewayUrl}/gates/gates/${gate}`)).status;
+    expect(await called('7')).toBe(403);
+    const made = await put(lockouts);
+    expect([made.status, made.body.effect.nodesLive, made.body.table.askedBy]).toEqual([200, 1, ['free']]);
+    expect([await called('7'), await called('8')]).toEqual([403, 200]);
+    expect((await put({ ...lockouts, rows: [['8', '']] })).status).toBe(200);
+    expect([await called('7'), await called('8')]).toEqual([200, 403]);
+    // The draft is tried in a thread of its own, which asks the serving one.
+    expect((await probe('/gates/gates/8')).steps.at(-1)).toMatchObject({ step: 'condition', code: 'condition.not-met' });
+    expect((await server.ok<ConditionScopeView>('POST', '/conditions/scope', { apiId, operationIds: null })).tables).toEqual({ lockouts: ['gate', 'until'] });
+    const { items } = await server.ok<EditPage>('GET', '/draft/edits?limit=2');
+    expect(items.map(({ words, clientId }) => [words, clientId])).toEqual([
+      [['Table lockouts: set, 1 rows'], 'table lockouts'],
+      [['Table lockouts: made, 1 rows'], 'table lockouts'],
+    ]);
+  });
+
+  test.each<[object, string]>([
+    [{ ...lockouts, key: 'section' }, '/key'],
+    [{ ...lockouts, columns: ['gate', 'gate'] }, '/columns/1'],
+    [{ ...lockouts, rows: [['7']] }, '/rows/0'],
+    [
+      {
+        ...lockouts,
+        rows: [
+          ['7', ''],
+          ['7', ''],
+        ],
+      },
+      '/rows/1',
+    ],
+    [{ ...lockouts, rows: [['7', 7]] }, '/rows'],
+    [{ ...lockouts, rows: null }, '/rows'],
+    [{ key: 'gate', columns: ['gate'] }, '/description'],
+  ])('%j is refused at its place, and the table stays', async (body, pointer) => {
+    const before = await server.ok<TableView>('GET', '/tables/lockouts');
+    const answer = await put(body);
+    expect([answer.status, answer.body.errors?.[0]?.pointer]).toEqual([422, pointer]);
+    expect(await server.ok<TableView>('GET', '/tables/lockouts')).toEqual(before);
+  });
+
+  test('a name that no condition could say is refused', async () => {
+    for (const name of ['lock-outs', '7', 'in', '__proto__.x', 'x'.repeat(41)]) expect((await put(lockouts, undefined, name)).status).toBe(422);
+  });
+
+  test('a stale edit is told so, and who takes a table away closes what looks at it', async () => {
+    const { revision } = await server.ok<TableView>('GET', '/tables/lockouts');
+    expect((await put({ ...lockouts, description: 'other' }, revisionHeader(revision))).status).toBe(200);
+    expect((await put(lockouts, revisionHeader(revision))).status).toBe(412);
+    expect((await server.call('DELETE', '/control/v1/tables/lockouts')).status).toBeLessThan(300);
+    expect((await fetch(`${server.gatewayUrl}/gates/gates/9`)).status).toBe(403);
+    expect((await server.ok<TableList>('GET', '/tables')).items).toEqual([]);
+    expect((await put(lockouts, revisionHeader(revision))).status).toBe(412);
+  });
 });

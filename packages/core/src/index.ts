@@ -79,6 +79,7 @@ export { describeFallLine, type DescribedCheck, type SetAt } from './release/des
 export { listChanges, revertChanges, type ChangePlace, type DocumentChange, type Reverted } from './release/document-changes.js';
 export { describePointer, type RulePlace } from './release/describe-pointer.js';
 export { Directory } from './directory/directory.js';
+export { faultOfTable, isTableName, TABLE_BOUNDS, type TableFact, type TableRows } from './directory/table-fact.js';
 export {
   CREDENTIAL_KINDS,
   providerClient,

@@ -58,6 +58,7 @@ export {
 } from './control/clients.js';
 export { EditPage, EditQuery, EditView } from './control/edits.js';
 export { OperationCheckView, OperationPage } from './control/fall-line.js';
+export { TableChanged, TableInput, TableList, TableSummary, TableView } from './control/tables.js';
 export {
   ConditionDto,
   ConditionScopeView,

@@ -98,6 +98,7 @@ function useTargets(): Target[] {
     to('Screen', 'Clients', '/clients'),
     to('Screen', 'Addresses: networks, fence, trusted hops', '/addresses'),
     to('Screen', 'Conditions that rules share', '/conditions'),
+    to('Screen', 'Tables that conditions look at', '/tables'),
     to('Screen', 'Personas', '/personas'),
     to('Screen', 'Traces', '/traces'),
     to('Screen', 'Refusals, newest first', '/traces?outcome=refused'),

@@ -55,7 +55,8 @@ async function call<T>(method: string, path: string, body?: unknown, revision?: 
 export const api = {
   get: <T>(path: string) => call<T>('GET', path),
   post: <T>(path: string, body: unknown = {}) => call<T>('POST', path, body),
-  put: <T>(path: string, body: unknown) => call<T>('PUT', path, body),
+  /** @param revision as of `patch` */
+  put: <T>(path: string, body: unknown, revision?: string | null) => call<T>('PUT', path, body, revision),
   /** @param revision what the edit began from; left out, it is made whatever is there now */
   patch: <T>(path: string, body: unknown, revision?: string | null) => call<T>('PATCH', path, body, revision),
   remove: (path: string) => call<void>('DELETE', path),

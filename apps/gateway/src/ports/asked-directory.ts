@@ -1,13 +1,15 @@
-import type { CredentialKind, DirectorySource, Holder } from '@virga/core';
+import type { CredentialKind, DirectorySource, Holder, TableRows } from '@virga/core';
 import { MessageChannel, receiveMessageOnPort, type MessagePort } from 'node:worker_threads';
 
 /** How long the serving thread may take to answer. Past it the step that asked fails, which refuses. */
 const ANSWER_MS = 5000;
 
-type Question = { readonly number: number } & ({ readonly kind: CredentialKind; readonly lookup: string } | { readonly kind: null });
+type Question = { readonly number: number } & (
+  { readonly kind: CredentialKind; readonly lookup: string } | { readonly kind: 'table'; readonly name: string } | { readonly kind: null }
+);
 interface Answer {
   readonly number: number;
-  readonly found: Holder | boolean | null;
+  readonly found: Holder | TableRows | boolean | null;
 }
 
 /** What a thread needs to ask the directory of another: transfer `port` with it. */
@@ -24,7 +26,8 @@ export function answerDirectory(directory: () => DirectorySource): DirectoryLine
   const rung = new Int32Array(bell);
   port1.on('message', (question: Question) => {
     const source = directory();
-    const found = question.kind === null ? source.joinsProviders : source.find(question.kind, question.lookup);
+    const found =
+      question.kind === null ? source.joinsProviders : question.kind === 'table' ? source.table(question.name) : source.find(question.kind, question.lookup);
     port1.postMessage({ number: question.number, found } satisfies Answer);
     Atomics.add(rung, 0, 1);
     Atomics.notify(rung, 0);
@@ -46,7 +49,12 @@ export class AskedDirectory implements DirectorySource {
 
   find(kind: CredentialKind, lookup: string): Holder | null {
     const found = this.#ask((number) => ({ number, kind, lookup }));
-    return typeof found === 'object' ? found : null;
+    return typeof found === 'object' && found !== null && 'credential' in found ? found : null;
+  }
+
+  table(name: string): TableRows | null {
+    const found = this.#ask((number) => ({ number, kind: 'table', name }));
+    return found instanceof Map ? found : null;
   }
 
   get joinsProviders(): boolean {

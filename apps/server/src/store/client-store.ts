@@ -1,6 +1,7 @@
 import { Op, type Transaction, type WhereOptions } from 'sequelize';
 import type { ClientFact, CredentialFact, DirectoryChange } from '@virga/core';
 import { ClientRow, CredentialRow } from './models/clients.js';
+import { tablePages } from './table-store.js';
 
 const PAGE = 500;
 
@@ -24,7 +25,7 @@ export const credentialFact = ({ id, clientId, kind, name, lookup, digest, expir
   revokedAt: timeOf(revokedAt),
 });
 
-/** All clients and credentials as changes, a bounded number at a time. What another credential took the place of is left out. */
+/** All clients, credentials and tables as changes, a bounded number at a time. What another credential took the place of is left out. */
 export async function* directoryPages(): AsyncGenerator<DirectoryChange[]> {
   for (let after = ''; ;) {
     const rows = await ClientRow.findAll({ where: { id: { [Op.gt]: after } }, order: [['id', 'ASC']], limit: PAGE, raw: true });
@@ -36,8 +37,9 @@ export async function* directoryPages(): AsyncGenerator<DirectoryChange[]> {
     const rows = await CredentialRow.findAll({ where: { id: { [Op.gt]: after }, superseded: false }, order: [['id', 'ASC']], limit: PAGE, raw: true });
     if (rows.length > 0) yield rows.map((row): DirectoryChange => ({ what: 'credential', id: row.id, value: credentialFact(row) }));
     after = rows[rows.length - 1]?.id ?? '';
-    if (rows.length < PAGE) return;
+    if (rows.length < PAGE) break;
   }
+  yield* tablePages();
 }
 
 /** Clients whose name, owner, id or credentials have a text in them, by name. */

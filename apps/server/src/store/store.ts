@@ -8,6 +8,7 @@ import * as configuration from './models/configuration.js';
 import * as changes from './models/changes.js';
 import * as clients from './models/clients.js';
 import * as records from './models/records.js';
+import * as tables from './models/tables.js';
 import * as tokens from './models/tokens.js';
 import { FolderLock } from './folder-lock.js';
 import { StoreError } from './store-error.js';
@@ -42,7 +43,14 @@ export class Store {
       dialect: 'sqlite',
       storage: file,
       logging: false,
-      models: [...Object.values(configuration), ...Object.values(changes), ...Object.values(clients), ...Object.values(records), ...Object.values(tokens)],
+      models: [
+        ...Object.values(configuration),
+        ...Object.values(changes),
+        ...Object.values(clients),
+        ...Object.values(records),
+        ...Object.values(tables),
+        ...Object.values(tokens),
+      ],
       define: { timestamps: false, underscored: true },
     });
     const store = new Store(sequelize, lock);

@@ -116,7 +116,9 @@ export function boundExpression(expression: Expression, types: ReadonlyMap<bigin
     const held = (inner: Expression): Expression => {
       const kind = kindOf(inner);
       // One text is compared within its own length; within a macro, each time.
-      const cheap = CHEAP.has(kind) || isWritten(inner) || (!inMacro && (!compares || kind === 'string' || kind === 'bytes'));
+      // A key of a map is looked up, never looked for.
+      const lookedUp = call.function === '@in' && (kind === 'map' || kind === 'record');
+      const cheap = lookedUp || CHEAP.has(kind) || isWritten(inner) || (!inMacro && (!compares || kind === 'string' || kind === 'bytes'));
       return cheap || LAZY.has(call.function) ? deeper(inner) : wrap(WEIGH, deeper(inner));
     };
     const value = { ...call, args: call.args.map(held), ...(call.target ? { target: held(call.target) } : {}) } as Call;

@@ -56,6 +56,10 @@ export function compileCondition(source: string, scope: ConditionScope): Compile
   if (!('expression' in parsed)) return [parsed];
   const { faults, types } = checkCondition(parsed, scope);
   if (faults.length > 0) return faults;
+  const looksAt = pathsOf(parsed.expression);
+  // A table is named, so that what a condition hangs on is known before any request.
+  if (looksAt.some((path) => path.length === 1 && path[0] === 'resource'))
+    return [{ at: Math.max(0, source.search(/\bresource\b/)), length: 'resource'.length, says: 'name the table, as in resource.lockouts' }];
   // The types say what need not be bounded, so they belong to what was made.
   const key = JSON.stringify([source, scope]);
   let known = made.get(key);

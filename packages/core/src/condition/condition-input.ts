@@ -6,13 +6,15 @@ export interface ConditionScope {
   readonly parameters: readonly string[] | null;
   /** Own members of the claim maps of the providers whose tokens are taken; null where that is not known. */
   readonly attributes: readonly string[] | null;
+  /** Tables by name with their columns; null where that is not known, as for a release, which tables are no part of. */
+  readonly tables: Readonly<Record<string, readonly string[]>> | null;
 }
 
 /** The type of header fields, whose names are in lower case. */
 export const HEADERS: ConditionType = mapOf(STRING);
 
 /** A scope in which nothing is known: for a shared condition that no rule calls. */
-export const OPEN_SCOPE: ConditionScope = { parameters: null, attributes: null };
+export const OPEN_SCOPE: ConditionScope = { parameters: null, attributes: null, tables: null };
 
 const member = (type: ConditionType, about: string): MemberType => ({ type, about });
 const record = (name: string, members: Readonly<Record<string, MemberType>>): ConditionType => ({ kind: 'record', name, members });
@@ -20,9 +22,9 @@ const each = (names: readonly string[], make: (name: string) => MemberType): Rec
   Object.assign(Object.create(null) as Record<string, MemberType>, Object.fromEntries(names.map((name) => [name, make(name)])));
 
 /** The variables of conditions with their types: one table for the check, the completion and the documents. */
-export function inputOf({ parameters, attributes }: ConditionScope): Readonly<Record<string, MemberType>> {
+export function inputOf({ parameters, attributes, tables }: ConditionScope): Readonly<Record<string, MemberType>> {
   const texts = listOf(STRING);
-  return each(['principal', 'client', 'credentials', 'request', 'now'], (name) => {
+  return each(['principal', 'client', 'credentials', 'request', 'resource', 'now'], (name) => {
     switch (name) {
       case 'principal':
         return member(
@@ -79,6 +81,26 @@ export function inputOf({ parameters, attributes }: ConditionScope): Readonly<Re
             address: member(STRING, 'Where the request comes from, behind trusted hops'),
           }),
           'What was asked for.',
+        );
+      case 'resource':
+        return member(
+          tables === null
+            ? mapOf(mapOf(mapOf(STRING)))
+            : record(
+                'resource',
+                each(Object.keys(tables), (table) =>
+                  member(
+                    mapOf(
+                      record(
+                        `a row of ${table}`,
+                        each(tables[table] ?? [], () => member(STRING, 'Column')),
+                      ),
+                    ),
+                    'Table, its rows by their keys',
+                  ),
+                ),
+              ),
+          'Tables, as they are at this moment: resource.NAME["key"].column',
         );
       default:
         return name === 'now'

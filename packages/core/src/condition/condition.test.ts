@@ -2,7 +2,11 @@ import fc from 'fast-check';
 import { apiRule, goodClaims, makeProvider, operation, portsOf, releaseOf, requires, TestKeys } from '../../test/support.js';
 import { decide } from '../decision/decide.js';
 import { Exchange, type Asked } from '../decision/exchange.js';
+import { compileVariables } from '../decision/condition-variables.js';
 import { rulePointer } from '../decision/rule-pointer.js';
+import { Directory } from '../directory/directory.js';
+import { readChanges } from '../directory/read-facts.js';
+import { faultOfTable, type TableFact } from '../directory/table-fact.js';
 import type { ConditionUse } from '../document/condition-rule.js';
 import type { ApiRule, ReleaseDocument } from '../document/release-document.js';
 import { compileRelease } from '../release/compile-release.js';
@@ -15,7 +19,7 @@ import { OPEN_SCOPE, type ConditionScope } from './condition-input.js';
 import { sampleValues, tryCondition } from './try-condition.js';
 import { inZone } from './zoned-time.js';
 
-const SCOPE: ConditionScope = { parameters: ['gateId'], attributes: ['sections'] };
+const SCOPE: ConditionScope = { parameters: ['gateId'], attributes: ['sections'], tables: { lockouts: ['gate', 'until'] } };
 const faultsOf = (source: string, scope = SCOPE) => {
   const compiled = compileCondition(source, scope);
   return 'evaluate' in compiled ? [] : compiled.map(({ at, length, says }) => [source.slice(at, at + length), says]);
@@ -31,7 +35,7 @@ describe('what is wrong with a condition is said with its place', () => {
     ['(request.method == "GET"', '(', 'this ( is not closed'],
     ['request.method == "GET")', ')', 'this ) closes nothing'],
     ['request.method == && true', '&&', 'a value is missing between == and &&'],
-    ['requests.method == "GET"', 'requests', 'nothing is called requests; there are principal, client, credentials, request, now'],
+    ['requests.method == "GET"', 'requests', 'nothing is called requests; there are principal, client, credentials, request, resource, now'],
     ['request.verb == "GET"', '.', 'request has no member verb; it has method, path, operation, parameters, query, headers, address'],
     ['request.parameters.gate == "7"', '.', 'request.parameters has no member gate; it has gateId'],
     ['principal.attributes["section"] == ["N1"]', '[', 'principal.attributes has no member section; it has sections'],
@@ -310,7 +314,7 @@ describe('in a decision', () => {
     );
     const made = await provider;
     const api = apiRule();
-    expect(conditionScope(releaseOf([made.rule], api), api, api.operations.slice(1, 3))).toEqual({ parameters: ['gateId'], attributes: [] });
+    expect(conditionScope(releaseOf([made.rule], api), api, api.operations.slice(1, 3))).toEqual({ parameters: ['gateId'], attributes: [], tables: null });
   });
 
   test.each([
@@ -325,6 +329,88 @@ describe('in a decision', () => {
     [{ kind: 'own', name: 'c', source: '' }],
   ])('a list of conditions that is %j is refused, never taken for none', async (conditions) => {
     await expect(decideOn(conditions as never)).rejects.toMatchObject({ name: 'ConfigError' });
+  });
+});
+
+describe('tables', () => {
+  const lockouts: TableFact = {
+    id: 'lockouts',
+    key: 'gate',
+    columns: ['gate', 'until'],
+    rows: [
+      ['7', '2026-07-01'],
+      ['8', ''],
+    ],
+  };
+  const ask = (source: string, tables: readonly TableFact[] = [lockouts]) => {
+    const compiled = compileCondition(source, OPEN_SCOPE);
+    if (!('evaluate' in compiled)) throw new Error(JSON.stringify(compiled));
+    const directory = new Directory(tables.map((value) => ({ what: 'table', id: value.id, value })));
+    const exchange = new Exchange({ method: 'GET', target: '/', headers: {} });
+    return compiled.evaluate(compileVariables(compiled.looksAt)(exchange, 0, directory)).kind;
+  };
+
+  test.each([
+    ['"7" in resource.lockouts', 'met'],
+    ['"9" in resource.lockouts', 'not-met'],
+    ['resource.lockouts["7"].until == "2026-07-01"', 'met'],
+    ['resource.lockouts["8"].until == ""', 'met'],
+    ['resource.lockouts.exists(gate, resource.lockouts[gate].until > "2026")', 'met'],
+    ['resource.lockouts["9"].until == ""', 'error'],
+    ['resource.lockouts["7"].reason == ""', 'error'],
+    ['!("7" in resource.sections)', 'error'],
+    ['resource.lockouts["constructor"].until == ""', 'error'],
+  ])('%s is %s', (source, kind) => expect(ask(source)).toBe(kind));
+
+  test('a table that was taken away refuses, also a condition that asks what it does not hold', () => {
+    expect(ask('!("9" in resource.lockouts)')).toBe('met');
+    expect(ask('!("9" in resource.lockouts)', [])).toBe('error');
+  });
+
+  test('a key is looked up in a large table at once; going over all of it is out of bounds', () => {
+    const rows = Array.from({ length: 20_000 }, (_, index) => [`G-${index}`, '']);
+    expect(ask('"G-19999" in resource.lockouts && !("x" in resource.lockouts)', [{ ...lockouts, rows }])).toBe('met');
+    expect(ask('resource.lockouts.all(gate, gate != "x")', [{ ...lockouts, rows }])).toBe('error');
+  });
+
+  test('where tables are known, their names and columns are checked', () => {
+    expect(faultsOf('"7" in resource.lockout')[0]?.[1]).toBe('resource has no member lockout; it has lockouts');
+    expect(faultsOf('resource.lockouts["7"].reason == ""')[0]?.[1]).toBe('a row of lockouts has no member reason; it has gate, until');
+    expect(faultsOf('resource.size() > 0', OPEN_SCOPE)[0]).toEqual(['resource', 'name the table, as in resource.lockouts']);
+  });
+
+  test.each<[Partial<TableFact>, string]>([
+    [{ id: 'lock-outs' }, '/name'],
+    [{ id: 'in' }, '/name'],
+    [{ id: 'x'.repeat(41) }, '/name'],
+    [{ columns: [], rows: [] }, '/columns'],
+    [{ columns: ['gate', ''] }, '/columns/1'],
+    [{ columns: ['gate', 'gate'] }, '/columns/1'],
+    [{ key: 'section' }, '/key'],
+    [{ rows: [['7']] }, '/rows/0'],
+    [{ rows: [['', 'x']] }, '/rows/0'],
+    [
+      {
+        rows: [
+          ['7', 'x'],
+          ['7', 'y'],
+        ],
+      },
+      '/rows/1',
+    ],
+    [{ rows: [['7', 'x'.repeat(1_100_000)]] }, '/rows'],
+    [{ rows: Array.from({ length: 20_001 }, (_, index) => [`${index}`, '']) }, '/rows'],
+  ])('%j is no table', (change, pointer) => {
+    const table = { ...lockouts, ...change };
+    expect(faultOfTable(table)?.pointer).toBe(pointer);
+    expect(readChanges([{ what: 'table', id: table.id, value: table }])).toBeNull();
+  });
+
+  test('a change that is no table, or of another name, is not taken for none', () => {
+    for (const value of [undefined, 7, {}, [], { ...lockouts, rows: [[7, 'x']] }, { ...lockouts, id: 'other' }, { ...lockouts, columns: null }])
+      expect(readChanges([{ what: 'table', id: 'lockouts', value }])).toBeNull();
+    expect(readChanges([{ what: 'table', id: 'lockouts', value: lockouts }])).toHaveLength(1);
+    expect([...new Directory([{ what: 'table', id: 'lockouts', value: lockouts }]).changes()]).toEqual([{ what: 'table', id: 'lockouts', value: lockouts }]);
   });
 });
 

@@ -60,7 +60,7 @@ function read(value: unknown, type: ConditionType, at: string, put: (made: unkno
 
 /** Values to begin with: every member of the scope that a caller with a token usually has. */
 export function sampleValues(
-  { parameters, attributes }: ConditionScope,
+  { parameters, attributes, tables }: ConditionScope,
   request: { readonly method: string; readonly path: string },
   nowMs: number,
 ): Record<string, unknown> {
@@ -69,6 +69,7 @@ export function sampleValues(
     client: { id: 'a-client' },
     credentials: ['token'],
     request: { ...request, parameters: Object.fromEntries((parameters ?? []).map((name) => [name, '1'])), query: {}, headers: {}, address: '192.0.2.7' },
+    ...(tables === null ? {} : { resource: Object.fromEntries(Object.keys(tables).map((name) => [name, {}])) }),
     now: new Date(nowMs).toISOString(),
   };
 }

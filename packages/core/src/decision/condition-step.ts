@@ -40,7 +40,7 @@ function conditionRun(name: string, condition: CompiledCondition, ports: Ports):
   return (exchange) => {
     let variables: Record<string, unknown>;
     try {
-      variables = variablesOf(exchange, ports.now());
+      variables = variablesOf(exchange, ports.now(), ports.directory());
     } catch (error) {
       return finding('condition.error', { name, says: (error as Error).message.slice(0, 300), line: 1, column: 1, seen: [] });
     }

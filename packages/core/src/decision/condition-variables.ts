@@ -1,10 +1,11 @@
 import { timestampFromMs } from '@bufbuild/protobuf/wkt';
 import { isSecretName } from '../util/secret-names.js';
+import type { DirectorySource } from '../directory/facts.js';
 import type { Exchange } from './exchange.js';
 import type { MemberPath } from '../condition/member-paths.js';
 
 type Variables = Record<string, unknown>;
-type Fill = (exchange: Exchange, nowMs: number) => unknown;
+type Fill = (exchange: Exchange, nowMs: number, directory: DirectorySource) => unknown;
 
 /** What would be left out of every request: credentials are no business of conditions. */
 const CREDENTIAL_HEADERS: ReadonlySet<string> = new Set(['authorization', 'proxy-authorization', 'cookie', 'dpop']);
@@ -13,11 +14,11 @@ const CREDENTIAL_HEADERS: ReadonlySet<string> = new Set(['authorization', 'proxy
  * Makes the variables of conditions out of a request: only the members that a condition looks at. What is not known is
  * left out, so that looking at it is an error.
  */
-export function compileVariables(looksAt: readonly MemberPath[]): (exchange: Exchange, nowMs: number) => Variables {
+export function compileVariables(looksAt: readonly MemberPath[]): (exchange: Exchange, nowMs: number, directory: DirectorySource) => Variables {
   const fills = [...new Set(looksAt.map(([root]) => root as string))].map((root): [string, Fill] => [root, fillOf(root, looksAt)]);
-  return (exchange, nowMs) => {
+  return (exchange, nowMs, directory) => {
     const variables = Object.create(null) as Variables;
-    for (const [name, fill] of fills) variables[name] = fill(exchange, nowMs);
+    for (const [name, fill] of fills) variables[name] = fill(exchange, nowMs, directory);
     return variables;
   };
 }
@@ -27,6 +28,8 @@ function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
   switch (root) {
     case 'now':
       return (_exchange, nowMs) => timestampFromMs(nowMs);
+    case 'resource':
+      return (_exchange, _nowMs, directory) => mapOf(members ?? [], (name) => directory.table(name));
     case 'credentials':
       return ({ caller }) => caller?.by ?? [];
     case 'client':

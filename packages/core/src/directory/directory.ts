@@ -1,12 +1,14 @@
+import { rowsOf, type TableFact, type TableRows } from './table-fact.js';
 import type { ClientFact, CredentialFact, CredentialKind, DirectoryChange, DirectorySource, Holder } from './facts.js';
 
 /**
- * Clients and their credentials, looked up by what requests carry. Two credentials that are found by the same thing
+ * Clients and their credentials, looked up by what requests carry, and tables. Two credentials that are found by the same thing
  * prove nobody, whichever came first.
  */
 export class Directory implements DirectorySource {
   readonly #clients = new Map<string, ClientFact>();
   readonly #credentials = new Map<string, CredentialFact>();
+  readonly #tables = new Map<string, { readonly fact: TableFact; readonly rows: TableRows }>();
   readonly #byLookup: Readonly<Record<CredentialKind, Map<string, string | Set<string>>>> = {
     key: new Map(),
     basic: new Map(),
@@ -29,6 +31,7 @@ export class Directory implements DirectorySource {
   apply(changes: readonly DirectoryChange[]): void {
     for (const change of changes) {
       if (change.what === 'credential') this.#setCredential(change.id, change.value);
+      else if (change.what === 'table') this.#setTable(change.id, change.value);
       else if (change.value === null) this.#clients.delete(change.id);
       else this.#clients.set(change.id, change.value);
     }
@@ -38,6 +41,7 @@ export class Directory implements DirectorySource {
   *changes(): Generator<DirectoryChange> {
     for (const value of this.#clients.values()) yield { what: 'client', id: value.id, value };
     for (const value of this.#credentials.values()) yield { what: 'credential', id: value.id, value };
+    for (const { fact } of this.#tables.values()) yield { what: 'table', id: fact.id, value: fact };
   }
 
   find(kind: CredentialKind, lookup: string): Holder | null {
@@ -46,6 +50,15 @@ export class Directory implements DirectorySource {
     const credential = this.#credentials.get(id);
     const client = credential && this.#clients.get(credential.clientId);
     return credential && client ? { client, credential } : null;
+  }
+
+  table(name: string): TableRows | null {
+    return this.#tables.get(name)?.rows ?? null;
+  }
+
+  #setTable(id: string, fact: TableFact | null): void {
+    if (fact === null) this.#tables.delete(id);
+    else this.#tables.set(id, { fact, rows: rowsOf(fact) });
   }
 
   #setCredential(id: string, value: CredentialFact | null): void {

@@ -1,3 +1,5 @@
+import type { TableFact, TableRows } from './table-fact.js';
+
 /** A consumer's program, as far as decisions look at it. */
 export interface ClientFact {
   readonly id: string;
@@ -37,7 +39,8 @@ export interface CredentialFact {
 /** One fact that changed; `value` null takes it away. */
 export type DirectoryChange =
   | { readonly what: 'client'; readonly id: string; readonly value: ClientFact | null }
-  | { readonly what: 'credential'; readonly id: string; readonly value: CredentialFact | null };
+  | { readonly what: 'credential'; readonly id: string; readonly value: CredentialFact | null }
+  | { readonly what: 'table'; readonly id: string; readonly value: TableFact | null };
 
 /** What a `provider-client` is found by. */
 export const providerClient = (providerId: string, client: string): string => `${providerId}\n${client}`;
@@ -48,9 +51,11 @@ export interface Holder {
   readonly credential: CredentialFact;
 }
 
-/** Who clients are, as decisions ask. */
+/** Who clients are, and what tables hold, as decisions ask. */
 export interface DirectorySource {
   find(kind: CredentialKind, lookup: string): Holder | null;
   /** Whether any client is joined with one of a provider, so that nobody need look for it. */
   readonly joinsProviders: boolean;
+  /** The rows of a table as it is now; null where there is none. */
+  table(name: string): TableRows | null;
 }

@@ -1,4 +1,5 @@
 import { isRecord } from '../util/json-pointer.js';
+import { readTable } from './table-fact.js';
 import { CREDENTIAL_KINDS, type ClientFact, type CredentialFact, type DirectoryChange } from './facts.js';
 
 const isTime = (value: unknown): value is number | null => value === null || (typeof value === 'number' && Number.isFinite(value));
@@ -42,6 +43,10 @@ function readChange(item: unknown): DirectoryChange | null {
   if (what === 'client') {
     const client = value === null ? null : readClient(value);
     return value !== null && client?.id !== id ? null : { what, id, value: client };
+  }
+  if (what === 'table') {
+    const table = value === null ? null : readTable(value);
+    return value !== null && table?.id !== id ? null : { what, id, value: table };
   }
   if (what !== 'credential') return null;
   const credential = value === null ? null : readCredential(value);

@@ -187,7 +187,9 @@ function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: p
   const first = where === null ? [] : [inMode({ step: 'address', about: null, run: where })];
   // What a rule asks beyond rights is asked of whoever was proved to call, and may look at what that one may do.
   const attributes = rights === null ? [] : attributesOf(rights.providers, context);
-  const then = compileConditions(conditions, context.shared, { ...place, scope: { parameters: place.parameters, attributes } }, ports).map(inMode);
+  const then = compileConditions(conditions, context.shared, { ...place, scope: { parameters: place.parameters, attributes, tables: null } }, ports).map(
+    inMode,
+  );
   if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...then, ...head] };
   const { kinds } = rights;
   // What was sent is found first and proved kind by kind; then what proves possession of a token and what it says. Rights

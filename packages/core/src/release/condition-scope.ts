@@ -19,5 +19,5 @@ export function conditionScope(document: ReleaseDocument, api: ApiRule, operatio
     }),
   );
   const attributes = document.providers.filter(({ id }) => taken.has(id)).flatMap(({ claimMap }) => claimMap.attributes.map(({ name }) => name));
-  return { parameters: first.filter((name) => sets.every((set) => set.includes(name))), attributes: [...new Set(attributes)] };
+  return { parameters: first.filter((name) => sets.every((set) => set.includes(name))), attributes: [...new Set(attributes)], tables: null };
 }

@@ -1,6 +1,6 @@
 import { CONDITION_BOUNDS, type ConditionRule, type ConditionScope, type ConditionUse } from '@virga/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsIn, IsInt, IsOptional, IsString, MaxLength, ValidateIf } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsIn, IsInt, IsObject, IsOptional, IsString, MaxLength, ValidateIf } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { NestedEach } from '../nested.js';
 
@@ -40,8 +40,8 @@ export class ConditionsView {
   /** What conditions stopped in the last 24 hours, and what they would have stopped. */
   @IsInt() refused: number;
   @IsInt() wouldRefuse: number;
-  /** Own members of the claim maps of the draft's providers, for completion. */
-  @IsArray() @IsString({ each: true }) attributes: string[];
+  /** Columns of tables by their names, for checks and completion. */
+  @IsObject() tables: Record<string, string[]>;
 }
 
 /** Which requests a condition is about: an API, and the operations of it; null for all of its operations. */
@@ -54,6 +54,8 @@ export class ConditionSubject {
 export class ConditionScopeView implements ConditionScope {
   @IsArray() @IsString({ each: true }) parameters: string[];
   @IsArray() @IsString({ each: true }) attributes: string[];
+  /** Columns of tables by their names. */
+  @IsObject() tables: Record<string, string[]>;
 }
 
 /** Members left out stay as they are. */

@@ -43,7 +43,7 @@ function Shared({ view }: { readonly view: ConditionsView }) {
   const list = useFieldArray({ control: form.control, name: 'conditions' });
   const conditions = form.watch('conditions') ?? [];
   const errors = form.formState.errors.conditions;
-  const scope = useMemo((): ConditionScope => ({ ...OPEN_SCOPE }), []);
+  const scope = useMemo((): ConditionScope => ({ ...OPEN_SCOPE, tables: view.tables }), [view.tables]);
   return (
     <form className="stack" onSubmit={draft.submit} noValidate>
       <h2>Shared conditions</h2>
@@ -119,6 +119,7 @@ const SHOWN: readonly (readonly [string, string])[] = [
   ['request.query.…', 'one that stands twice refuses'],
   ['request.headers["…"]', 'names in lower case, no credentials'],
   ['request.address', 'also method, path, operation'],
+  ['resource.…["…"].…', 'a column of a row of a table, as it is now'],
   ['now.getHours("…")', 'in a zone, or in UTC'],
 ];
 

@@ -75,7 +75,7 @@ function TakeBack({ edit, isTaken, onTakeBack }: { readonly edit: EditView; read
   if (isTaken) return 'taken back';
   if (edit.clientId !== null)
     return (
-      <Link className="quiet whole" to={`/clients/${edit.clientId}`}>
+      <Link className="quiet whole" to={edit.clientId.startsWith('table ') ? `/tables?name=${edit.clientId.slice(6)}` : `/clients/${edit.clientId}`}>
         acted at once
       </Link>
     );

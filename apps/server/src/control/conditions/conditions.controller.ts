@@ -25,7 +25,7 @@ export class ConditionsController {
   @Post('scope')
   @HttpCode(200)
   @Endpoint({ summary: 'What a condition of an API or its operations can look at, by the draft', body: ConditionSubject, answer: ConditionScopeView })
-  scope(@Body() subject: ConditionSubject): ConditionScopeView {
+  scope(@Body() subject: ConditionSubject): Promise<ConditionScopeView> {
     return this.conditions.scope(subject);
   }
 }

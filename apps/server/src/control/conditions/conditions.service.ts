@@ -4,6 +4,7 @@ import type { ConditionScopeView, ConditionsPatch, ConditionSubject, ConditionsV
 import { fieldProblem } from '../../http/problems.js';
 import { stepOutcomes } from '../../store/record-store.js';
 import { Store } from '../../store/store.js';
+import { tableColumns } from '../../store/table-store.js';
 import type { EditedBy } from '../../session/edited-by.js';
 import { partOf, revisionOf } from '../releases/draft-part.js';
 import { DraftService } from '../releases/draft.service.js';
@@ -20,7 +21,7 @@ export class ConditionsService {
   ) {}
 
   async view(): Promise<ConditionsView> {
-    const { conditions, apis, providers } = this.draft.document;
+    const { conditions, apis } = this.draft.document;
     const outcomes = await stepOutcomes(this.store, 'condition', Math.floor((Date.now() - DAY_MS) / 60_000) * 60_000);
     const count = (outcome: string): number => outcomes.find((row) => row.outcome === outcome)?.count ?? 0;
     const uses = apis.flatMap((api) => [api.conditions, ...api.operations.map((operation) => operation.conditions ?? [])]);
@@ -30,11 +31,11 @@ export class ConditionsService {
       users: conditions.map(({ name }) => ({ name, rules: uses.filter((list) => list.some((use) => use.kind === 'shared' && use.name === name)).length })),
       refused: count('refuse'),
       wouldRefuse: count('would-refuse'),
-      attributes: [...new Set(providers.flatMap(({ claimMap }) => claimMap.attributes.map(({ name }) => name)))],
+      tables: await tableColumns(),
     };
   }
 
-  scope({ apiId, operationIds }: ConditionSubject): ConditionScopeView {
+  async scope({ apiId, operationIds }: ConditionSubject): Promise<ConditionScopeView> {
     const { document } = this.draft;
     const api = document.apis.find(({ id }) => id === apiId);
     if (!api) throw fieldProblem('/apiId', `There is no API ${apiId}`);
@@ -42,7 +43,7 @@ export class ConditionsService {
     // What the API asks is asked of those that have no list of their own.
     const operations = api.operations.filter(({ id, conditions }) => (wanted ? wanted.has(id) : conditions === null));
     const { parameters, attributes } = conditionScope(document, api, operations);
-    return { parameters: [...(parameters ?? [])], attributes: [...(attributes ?? [])] };
+    return { parameters: [...(parameters ?? [])], attributes: [...(attributes ?? [])], tables: await tableColumns() };
   }
 
   async change({ conditions }: ConditionsPatch, edited: EditedBy): Promise<ConditionsView> {

@@ -100,7 +100,7 @@ export class DraftService {
     const row = await findEdit(number);
     if (!row) throw notFound('edit');
     if (row.clientId !== null)
-      throw problem(409, 'It was an edit of a client', 'What was done to a client acted at once and is not taken back from here. Change the client instead.');
+      throw problem(409, 'It acted at once', 'What was done to a client or a table acted at once and is not taken back from here. Change it there instead.');
     await this.change({ by, takesBack: number }, (document) => {
       const reverted = revertChanges(document, JSON.parse(row.changes) as DocumentChange[]);
       if ('conflict' in reverted)

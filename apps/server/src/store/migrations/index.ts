@@ -5,6 +5,7 @@ import * as tokens from './003-tokens.js';
 import * as clients from './004-clients.js';
 import * as outcomes from './005-outcomes.js';
 import * as changes from './006-changes.js';
+import * as tables from './008-tables.js';
 import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
@@ -21,4 +22,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '005-outcomes', up: outcomes.up },
   { name: '006-changes', up: changes.up },
   { name: '007-edits-of-clients', up: editsOfClients.up },
+  { name: '008-tables', up: tables.up },
 ];
