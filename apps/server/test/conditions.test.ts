@@ -171,8 +171,8 @@ describe('tables', () => {
     expect((await server.ok<ConditionScopeView>('POST', '/conditions/scope', { apiId, operationIds: null })).tables).toEqual({ lockouts: ['gate', 'until'] });
     const { items } = await server.ok<EditPage>('GET', '/draft/edits?limit=2');
     expect(items.map(({ words, clientId }) => [words, clientId])).toEqual([
-      [['Table lockouts: set, 1 rows'], 'table lockouts'],
-      [['Table lockouts: made, 1 rows'], 'table lockouts'],
+      [['Table lockouts: set, 1 row'], 'table lockouts'],
+      [['Table lockouts: made, 1 row'], 'table lockouts'],
     ]);
   });
 

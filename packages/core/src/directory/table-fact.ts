@@ -1,10 +1,10 @@
 import { isRecord } from '../util/json-pointer.js';
 
 /**
- * Bounds of tables: how many there are, bytes of one as JSON, its rows and columns, characters of names. Keys and values
+ * Bounds of tables: how many there are, characters of one as JSON, its rows and columns, characters of names. Keys and values
  * are texts.
  */
-export const TABLE_BOUNDS = { tables: 50, bytes: 1_048_576, rows: 20_000, columns: 30, name: 40 } as const;
+export const TABLE_BOUNDS = { tables: 50, characters: 1_048_576, rows: 20_000, columns: 30, name: 40 } as const;
 
 /** A small table of facts that an operator maintains and conditions look at, as `resource.NAME["key"].column`. */
 export interface TableFact {
@@ -52,8 +52,11 @@ export function faultOfTable({ id, key, columns, rows }: TableFact): { readonly 
       return { pointer: `/rows/${index}`, says: `${key} ${JSON.stringify(value.slice(0, 60))} stands twice, the second time in row ${index + 1}` };
     seen.add(value);
   }
-  const bytes = new TextEncoder().encode(JSON.stringify([columns, rows])).length;
-  return bytes > TABLE_BOUNDS.bytes ? { pointer: '/rows', says: `a table has at most ${TABLE_BOUNDS.bytes} bytes; this has ${bytes}` } : null;
+  let characters = 0;
+  for (const row of [columns, ...rows]) for (const value of row) characters += value.length + 3;
+  return characters > TABLE_BOUNDS.characters
+    ? { pointer: '/rows', says: `a table has at most ${TABLE_BOUNDS.characters} characters; this has ${characters}` }
+    : null;
 }
 
 /** Reads a table; null for what has not the form of one, or breaks a bound. */

@@ -16,14 +16,16 @@ export function RowGrid({ columns, rows, onColumns, onRows }: Grid) {
         <thead>
           <tr>
             {columns.map((column, index) => (
-              <th key={index} className="field">
-                <input
-                  className="mono"
-                  aria-label={`Column ${index + 1}`}
-                  placeholder="column"
-                  value={column}
-                  onChange={(event) => onColumns(withAt(columns, index, event.target.value))}
-                />
+              <th key={index} style={{ verticalAlign: 'top' }}>
+                <div className="field">
+                  <input
+                    className="mono"
+                    aria-label={`Column ${index + 1}`}
+                    placeholder="column"
+                    value={column}
+                    onChange={(event) => onColumns(withAt(columns, index, event.target.value))}
+                  />
+                </div>
                 {columns.length > 1 && (
                   <button
                     type="button"
@@ -57,13 +59,15 @@ export function RowGrid({ columns, rows, onColumns, onRows }: Grid) {
           {rows.map((row, index) => (
             <tr key={index}>
               {columns.map((column, at) => (
-                <td key={at} className="field">
-                  <input
-                    className="mono"
-                    aria-label={`${column || `column ${at + 1}`} of row ${index + 1}`}
-                    value={row[at] ?? ''}
-                    onChange={(event) => onRows(withAt(rows, index, withAt(row, at, event.target.value)))}
-                  />
+                <td key={at}>
+                  <div className="field">
+                    <input
+                      className="mono"
+                      aria-label={`${column || `column ${at + 1}`} of row ${index + 1}`}
+                      value={row[at] ?? ''}
+                      onChange={(event) => onRows(withAt(rows, index, withAt(row, at, event.target.value)))}
+                    />
+                  </div>
                 </td>
               ))}
               <td>

@@ -3,7 +3,7 @@ import { faultOfTable } from '@virga/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import type { TableView } from '@virga/protocol';
 import { csvFormatRows, csvParseRows } from 'd3';
-import { useState, type SyntheticEvent } from 'react';
+import { useRef, useState, type SyntheticEvent } from 'react';
 import { api, ApiProblem } from '../../client/api';
 import { Confirm } from '../../parts/confirm';
 import { Field } from '../../parts/field';
@@ -26,6 +26,7 @@ export function TableEditor({ table, onDone }: { readonly table: TableView | nul
   const [changed, setChanged] = useState(false);
   const [csv, setCsv] = useState<string | null>(null);
   const [asking, setAsking] = useState(false);
+  const file = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
   const set = useSetTable((made) => {
     setChanged(false);
@@ -60,8 +61,8 @@ export function TableEditor({ table, onDone }: { readonly table: TableView | nul
     setRows(body);
     setCsv(null);
   };
-  const pick = async (file: File | undefined) => {
-    if (file) take(await file.text());
+  const pick = async (chosen: File | undefined) => {
+    if (chosen) take(await chosen.text());
   };
   return (
     <form className="stack" onSubmit={submit} noValidate>
@@ -90,20 +91,24 @@ export function TableEditor({ table, onDone }: { readonly table: TableView | nul
         </Field>
       </div>
       <div className="row wrap small">
-        <span className="quiet">{count(rows.length)} rows</span>
+        <span className="quiet">
+          {count(rows.length)} {rows.length === 1 ? 'row' : 'rows'}
+        </span>
         <button type="button" className="link" onClick={() => setCsv(csv === null ? csvFormatRows([[...columns], ...rows.map((row) => [...row])]) : null)}>
           {csv === null ? 'as CSV' : 'as a table'}
         </button>
-        <label className="link" style={{ cursor: 'pointer' }}>
+        <button type="button" className="link" onClick={() => file.current?.click()}>
           take a CSV file
-          <input
-            type="file"
-            accept=".csv,text/csv"
-            className="visually-hidden"
-            aria-label="CSV file"
-            onChange={(event) => void pick(event.target.files?.[0])}
-          />
-        </label>
+        </button>
+        <input
+          ref={file}
+          type="file"
+          accept=".csv,text/csv"
+          aria-label="CSV file"
+          tabIndex={-1}
+          style={{ display: 'none' }}
+          onChange={(event) => void pick(event.target.files?.[0])}
+        />
       </div>
       {csv !== null && (
         <div className="stack" style={{ gap: 6 }}>

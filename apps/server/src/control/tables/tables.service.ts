@@ -50,7 +50,11 @@ export class TablesService {
       const row = found ? await found.update(facts, { transaction }) : await TableRow.create(facts, { transaction });
       const after = hashOf(row);
       if (after === before) return;
-      const words = [found ? `Table ${name}: set, ${rows.length} rows` : `Table ${name}: made, ${rows.length} rows`];
+      const words = [
+        found
+          ? `Table ${name}: set, ${rows.length} ${rows.length === 1 ? 'row' : 'rows'}`
+          : `Table ${name}: made, ${rows.length} ${rows.length === 1 ? 'row' : 'rows'}`,
+      ];
       await appendEdit({ at: Date.now(), by, words, before, after, changes: [], takesBack: null, clientId: `table ${name}` }, transaction);
     });
     const effect = await this.feed.tell([{ what: 'table', id: name, value: fact }]);
