@@ -1,5 +1,6 @@
 import type {
   ApiView,
+  AttentionItem,
   ConditionScopeView,
   ConditionsView,
   EditPage,
@@ -210,6 +211,10 @@ describe('tables', () => {
     expect((await put(lockouts, revisionHeader(revision))).status).toBe(412);
     expect((await server.call('DELETE', '/control/v1/tables/lockouts')).status).toBeLessThan(300);
     expect((await fetch(`${server.gatewayUrl}/gates/gates/9`)).status).toBe(403);
+    const { items: attention } = await server.ok<{ items: AttentionItem[] }>('GET', '/overlook/attention');
+    expect(attention.filter(({ title }) => title.includes('table')).map(({ mark, title, detail }) => `${mark}: ${title}: ${detail}`)).toEqual([
+      'refused: The condition free looks at a table that is not there: resource has no member lockouts; it has none. Until that is there, what it is asked for is refused.',
+    ]);
     expect((await server.ok<TableList>('GET', '/tables')).items).toEqual([]);
     expect((await put(lockouts, revisionHeader(revision))).status).toBe(412);
   });

@@ -28,10 +28,17 @@ export class OperationPageService {
     const compiled = release.apis[0]?.operations.find(({ rule }) => rule.id === operationId);
     const described = compiled ? describeFallLine(compiled, release) : [];
     const { name: apiName, basePath } = api;
-    return { operation, apiId, apiName, basePath, checks: described.map((check) => checkView(check, steps)) };
+    return {
+      operation,
+      apiId,
+      apiName,
+      basePath,
+      checks: described.map((check, index) => checkView(check, described.findIndex(({ step }) => step === check.step) === index ? steps : [])),
+    };
   }
 }
 
+/** @param steps counts of the last day; of several steps of one kind they are known together only, and stand at the first */
 function checkView({ step, name, asks, mode, modeSetAt, setAt, part }: DescribedCheck, steps: readonly OperationSteps[]): OperationCheckView {
   const count = (outcome: OperationSteps['outcome']): number =>
     steps.filter((row) => row.step === step && row.outcome === outcome).reduce((sum, row) => sum + row.count, 0);

@@ -1,7 +1,19 @@
 import { Injectable } from '@nestjs/common';
-import { describeAddresses, readEntry, reviewAddresses, takesTokens, type AccessRule, type ApiRule, type ReleaseDocument } from '@virga/core';
+import {
+  compileCondition,
+  OPEN_SCOPE,
+  describeAddresses,
+  readEntry,
+  reviewAddresses,
+  takesTokens,
+  type AccessRule,
+  type ApiRule,
+  type ConditionUse,
+  type ReleaseDocument,
+} from '@virga/core';
 import type { AttentionItem } from '@virga/protocol';
 import { NodeHub } from '../../nodes/node-hub.js';
+import { tableColumns } from '../../store/table-store.js';
 import { observedOf } from '../apis/operation-view.js';
 import { ApisService } from '../apis/apis.service.js';
 import { ProvidersService } from '../providers/providers.service.js';
@@ -24,6 +36,7 @@ export class AttentionService {
       ...this.#nodes(),
       ...(await this.#providers()),
       ...addressItems(this.releases.live?.document),
+      ...tableItems(this.releases.live?.document, await tableColumns()),
       ...(await this.#operations()),
       ...this.draft.document.apis.flatMap(undecided),
       ...this.#draft(),
@@ -199,3 +212,24 @@ function addressItems(document: ReleaseDocument | undefined): AttentionItem[] {
   for (const api of apis) note(api.name, `/apis/${api.id}`, reviewAddresses(api.addresses, networks, fence.addresses));
   return items;
 }
+
+/** Conditions that are live and look at a table, or a column of one, that is not there: they refuse every request that comes so far. */
+function tableItems(document: ReleaseDocument | undefined, tables: Readonly<Record<string, readonly string[]>>): AttentionItem[] {
+  if (!document) return [];
+  const shared = new Set(document.apis.flatMap(usesOf).flatMap((use) => (use.kind === 'shared' ? [use.name] : [])));
+  const asked = [
+    ...document.conditions.filter(({ name }) => shared.has(name)).map(({ name, source }) => ({ name, source, link: '/conditions' })),
+    ...document.apis.flatMap((api) =>
+      usesOf(api).flatMap((use) => (use.kind === 'own' ? [{ name: use.name, source: use.source, link: `/apis/${api.id}` }] : [])),
+    ),
+  ].filter(({ source }) => source.includes('resource'));
+  return asked.flatMap(({ name, source, link }): AttentionItem[] => {
+    // What stood when it was published, held against the tables of now.
+    const faults = compileCondition(source, { ...OPEN_SCOPE, tables });
+    if ('evaluate' in faults) return [];
+    const detail = `${faults[0]?.says ?? ''}. Until that is there, what it is asked for is refused.`;
+    return [{ mark: 'refused', title: `The condition ${name} looks at a table that is not there`, detail, link }];
+  });
+}
+
+const usesOf = (api: ApiRule): readonly ConditionUse[] => [...api.conditions, ...api.operations.flatMap(({ conditions }) => conditions ?? [])];
