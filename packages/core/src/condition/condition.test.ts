@@ -273,6 +273,14 @@ describe('in a decision', () => {
     expect(found.code).toBe('condition.error');
   });
 
+  test('no value of a secret’s name is told to anybody, by errors neither', async () => {
+    const asked = { target: '/gates-api/gates/7?pin=4711x&n=4711y' };
+    const told = async (source: string) => JSON.stringify((await decideOn([own('c', source)], asked)).verdict);
+    expect(await told('int(request.query.n) > 1')).toContain('4711y');
+    for (const source of ['int(request.query.pin) > 1', 'request.query.pin == "x"', 'int(request.query.n) > 1 && request.query.pin == "x"'])
+      expect(await told(source)).not.toContain('4711x');
+  });
+
   test('a parameter that nobody looks at may stand twice', async () => {
     expect((await decideOn([own('c', 'request.query.a == "1"')], { target: '/gates-api/gates/7?a=1&b=1&b=2' })).code).toBe('condition.met');
     expect((await decideOn([own('c', '!("z" in request.query)')], { target: '/gates-api/gates/7?a=1&b=1&b=2' })).code).toBe('condition.error');

@@ -1,7 +1,7 @@
 import { placeIn } from '../condition/condition-fault.js';
 import { compileCondition, type CompiledCondition } from '../condition/compile-condition.js';
 import type { ConditionScope } from '../condition/condition-input.js';
-import { compileVariables, seenBy } from './condition-variables.js';
+import { compileVariables, looksAtSecrets, seenBy } from './condition-variables.js';
 import type { ConditionRule, ConditionUse } from '../document/condition-rule.js';
 import { ConfigError } from '../util/config-error.js';
 import { finding, type Finding } from '../verdict/codes.js';
@@ -37,6 +37,8 @@ export function compileConditions(uses: readonly ConditionUse[], shared: readonl
 function conditionRun(name: string, condition: CompiledCondition, ports: Ports): (exchange: Exchange) => Finding {
   const variablesOf = compileVariables(condition.looksAt);
   const met = finding('condition.met', { name });
+  // Errors of the library quote the value that they could not use.
+  const quotes = !looksAtSecrets(condition.looksAt);
   return (exchange) => {
     let variables: Record<string, unknown>;
     try {
@@ -48,7 +50,13 @@ function conditionRun(name: string, condition: CompiledCondition, ports: Ports):
     if (result.kind === 'met') return met;
     const { line, column } = placeIn(condition.source, result.kind === 'error' ? result.at : result.part.at);
     if (result.kind === 'error')
-      return finding('condition.error', { name, says: result.says.slice(0, 300), line, column, seen: seenBy(condition.looksAt, variables) });
+      return finding('condition.error', {
+        name,
+        says: quotes ? result.says.slice(0, 300) : 'a value that it looks at cannot be used so',
+        line,
+        column,
+        seen: seenBy(condition.looksAt, variables),
+      });
     return finding('condition.not-met', { name, part: result.part.source.slice(0, 300), line, column, seen: seenBy(result.part.looksAt, variables) });
   };
 }

@@ -154,6 +154,9 @@ function decode(text: string): string {
 const MOST_SEEN = 8;
 const MOST_CHARACTERS = 120;
 
+/** Whether a condition looks at something that its name says is a secret: then no message may quote values. */
+export const looksAtSecrets = (looksAt: readonly MemberPath[]): boolean => looksAt.some((path) => path.slice(1).some(isSecretName));
+
 /** What a condition saw, for whoever asks why: each member with its value, secrets left out. */
 export function seenBy(looksAt: readonly MemberPath[], variables: Variables): readonly string[] {
   return looksAt.slice(0, MOST_SEEN).map((path) => {
