@@ -191,7 +191,11 @@ describe('tables', () => {
       },
       '/rows/1',
     ],
-    [{ ...lockouts, rows: [['7', 7]] }, '/rows'],
+    [{ ...lockouts, rows: [['7', 7]] }, '/rows/0'],
+    [{ ...lockouts, rows: [['7', null]] }, '/rows/0'],
+    [{ ...lockouts, rows: [{ 0: '7', 1: 'x', length: 2 }] }, '/rows'],
+    [{ ...lockouts, rows: { length: 0 } }, '/rows'],
+    [{ ...lockouts, rows: '' }, '/rows'],
     [{ ...lockouts, rows: null }, '/rows'],
     [{ key: 'gate', columns: ['gate'] }, '/description'],
   ])('%j is refused at its place, and the table stays', async (body, pointer) => {

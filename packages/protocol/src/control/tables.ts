@@ -1,17 +1,8 @@
 import { TABLE_BOUNDS } from '@virga/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsInt, IsString, MaxLength, ValidateBy } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsInt, IsString, MaxLength } from 'class-validator';
 import { Nested, NestedEach } from '../nested.js';
 import { DirectoryEffect } from './clients.js';
-
-const IsRows = (): PropertyDecorator =>
-  ValidateBy({
-    name: 'rows',
-    validator: {
-      validate: (value) => Array.isArray(value) && value.every((row) => Array.isArray(row) && row.every((text) => typeof text === 'string')),
-      defaultMessage: () => 'rows are lists of texts',
-    },
-  });
 
 /** A table as it is set, whole. */
 export class TableInput {
@@ -20,7 +11,7 @@ export class TableInput {
   @IsString() @MaxLength(100) key: string;
   @IsArray() @ArrayMaxSize(TABLE_BOUNDS.columns) @IsString({ each: true }) @MaxLength(100, { each: true }) columns: string[];
   /** Texts in the order of the columns. */
-  @IsArray() @ArrayMaxSize(TABLE_BOUNDS.rows) @IsRows() rows: string[][];
+  @ArrayMaxSize(TABLE_BOUNDS.rows) @IsArray({ each: true }) rows: string[][];
 }
 
 export class TableSummary {
@@ -43,7 +34,7 @@ export class TableList {
 export class TableView extends TableSummary {
   /** Of all that it holds; what `If-Match` takes. */
   @IsString() revision: string;
-  @IsArray() rows: string[][];
+  @IsArray({ each: true }) rows: string[][];
 }
 
 /** A table as it is now, and how long until every node had it. */

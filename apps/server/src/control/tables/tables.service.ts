@@ -36,6 +36,8 @@ export class TablesService {
   }
 
   async set(name: string, { description, key, columns, rows }: TableInput, { by, ifMatch }: EditedBy): Promise<TableChanged> {
+    const odd = rows.findIndex((row) => !row.every((value: unknown) => typeof value === 'string'));
+    if (odd >= 0) throw fieldProblem(`/rows/${odd}`, `row ${odd + 1} has a value that is no text`);
     const fact: TableFact = { id: name, key, columns, rows };
     const fault = faultOfTable(fact);
     if (fault) throw fieldProblem(fault.pointer, fault.says);
