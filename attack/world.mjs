@@ -31,6 +31,7 @@ async function makeUpstream() {
   app.get('/secure/accounts', handle('secure accounts', true));
   app.get('/x/lock', handle('x lock', true));
   app.get('/files/:name.json', handle('files json', true));
+  app.get('/held/:gate', handle('held', true));
   app.get('/unread', handle('unread', true));
   app.get('/guarded', handle('guarded', true));
   app.post('/guarded', handle('guarded', true));
@@ -118,7 +119,7 @@ const CONTRACTS = {
   inner: `{"openapi":"3.1.0","info":{"title":"Inner","version":"1"},"security":[{"trust":["read"]}],"paths":{"/accounts":{"get":{}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   mixed: `{"openapi":"3.1.0","info":{"title":"Mixed","version":"1"},"security":[{"trust":["read"]}],"paths":{"/x/lock":{"get":{}},"/{any}/{thing}":{"get":{"security":[]},"post":{"security":[]}},"/files/{name}.json":{"get":{}},"/files/{name}":{"get":{"security":[]}},"/guarded":{"get":{},"post":{}},"/open":{"get":{"security":[]}},"/hang":{"get":{"security":[]}},"/long":{"get":{"security":[]}},"/take":{"post":{"security":[]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   keyed: `{"openapi":"3.1.0","info":{"title":"Keyed","version":"1"},"paths":{"/guarded":{"get":{"security":[{"key":[]},{"basic":[]}]},"post":{"security":[{"key":[],"trust":["read"]}]}},"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/sized":{"post":{"security":[]}}},"components":{"securitySchemes":{"key":{"type":"apiKey","in":"header","name":"X-Attack-Key"},"basic":{"type":"http","scheme":"basic"},"trust":{"type":"http","scheme":"bearer"}}}}`,
-  placed: `{"openapi":"3.1.0","info":{"title":"Placed","version":"1"},"security":[],"paths":{"/guarded":{"get":{},"post":{}},"/x/lock":{"get":{}}}}`,
+  placed: `{"openapi":"3.1.0","info":{"title":"Placed","version":"1"},"security":[],"paths":{"/guarded":{"get":{},"post":{}},"/held/{gate}":{"get":{}},"/x/lock":{"get":{}}}}`,
   unread: `{"openapi":"3.1.0","info":{"title":"Unread","version":"1"},"security":[],"paths":{"/unread":{"get":{"security":["trust"]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
 };
 
@@ -172,6 +173,9 @@ export async function makeWorld(running) {
   const placed = await bring('placed', `${root}/w`, '');
   await must('PATCH', `/apis/${placed.id}`, { addresses: { kind: 'only', of: [INSIDE, '192.0.2.0/24'] } });
   await must('PATCH', `/apis/${placed.id}/operations`, { ids: ['GET /x/lock'], addresses: { kind: 'except', of: ['127.0.0.0/8', '203.0.113.0/24'] } });
+  const held = `request.query.season == "2026" && request.headers["x-reason"] == "repair" && !(request.parameters.gate in resource.attack_lockouts)`;
+  await must('PUT', '/tables/attack_lockouts', { description: '', key: 'gate', columns: ['gate'], rows: [['7'], ['é']] });
+  await must('PATCH', `/apis/${placed.id}/operations`, { ids: ['GET /held/{gate}'], conditions: [{ kind: 'own', name: 'held', source: held }] });
   if (!running) await must('PATCH', '/addresses', { callerAddress: { header: 'x-forwarded-for', trustedHops: [HOP] } });
   const { client } = await must('POST', '/clients', { name: `Attack ${root}` });
   const publish = () => must('POST', '/releases', { note: 'attack' });
@@ -192,6 +196,7 @@ export async function makeWorld(running) {
     must,
     publish,
     async end() {
+      await must('DELETE', '/tables/attack_lockouts');
       await must('DELETE', `/clients/${client.id}`);
       if (running) {
         if (before.live) await must('POST', `/releases/${before.live.number}/roll-back`, { note: 'end of the attack' });

@@ -1,6 +1,7 @@
 import { celEnv, isCelError, plan } from '@bufbuild/cel';
 import { RE2JS } from '@bufbuild/re2';
 import { LRUCache } from 'lru-cache';
+import { CONDITION_BOUNDS } from '../document/condition-rule.js';
 import { beginSteps, BOUNDING_FUNCTIONS, boundExpression, stepsRanOut } from './bound-condition.js';
 import { checkCondition } from './check-condition.js';
 import type { ConditionFault } from './condition-fault.js';
@@ -44,14 +45,24 @@ const environment = celEnv({
 });
 
 type Evaluate = (variables: Readonly<Record<string, unknown>>) => ConditionResult;
-/** Conditions that releases share are made once for all of them. */
-const made = new LRUCache<string, CompiledCondition>({ max: 5000 });
+/** What was made of a source in a scope, for all operations, releases and questions that share it. */
+const made = new LRUCache<string, CompiledCondition | readonly ConditionFault[]>({ max: 2000 });
 
 /**
  * Makes a condition ready to decide with. What is wrong with it is said, with its place.
  * @param scope what it is held against
  */
 export function compileCondition(source: string, scope: ConditionScope): CompiledCondition | readonly ConditionFault[] {
+  // What is too long is refused without being kept.
+  if (source.length > CONDITION_BOUNDS.source) return compileAnew(source, scope);
+  // The types say what need not be bounded, so they belong to what was made.
+  const key = JSON.stringify([source, scope]);
+  let known = made.get(key);
+  if (!known) made.set(key, (known = compileAnew(source, scope)));
+  return known;
+}
+
+function compileAnew(source: string, scope: ConditionScope): CompiledCondition | readonly ConditionFault[] {
   const parsed = parseCondition(source);
   if (!('expression' in parsed)) return [parsed];
   const { faults, types } = checkCondition(parsed, scope);
@@ -60,11 +71,7 @@ export function compileCondition(source: string, scope: ConditionScope): Compile
   // A table is named, so that what a condition hangs on is known before any request.
   if (looksAt.some((path) => path.length === 1 && path[0] === 'resource'))
     return [{ at: Math.max(0, source.search(/\bresource\b/)), length: 'resource'.length, says: 'name the table, as in resource.lockouts' }];
-  // The types say what need not be bounded, so they belong to what was made.
-  const key = JSON.stringify([source, scope]);
-  let known = made.get(key);
-  if (!known) made.set(key, (known = compileParsed(parsed, types)));
-  return known;
+  return compileParsed(parsed, types);
 }
 
 /** An expression ready to run within bounds: its value, or the error that it came to. */
