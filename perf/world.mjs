@@ -75,6 +75,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
         modes: ENFORCED,
         addresses: ANYWHERE,
         conditions: [],
+        authorizers: [],
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({
           id: `GET /group${index % 97}/things${index}/{id}`,
@@ -88,6 +89,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
           modes: null,
           addresses: null,
           conditions: null,
+          authorizers: null,
         })),
       },
     ],

@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { performance } from 'node:perf_hooks';
 import { setTimeout as delay } from 'node:timers/promises';
 import { askParts } from './control/ask-parts.js';
+import { NodeAuthorizers } from './authorizers/node-authorizers.js';
 import { ControlLink } from './control/control-link.js';
 import { DocumentParts } from './control/document-parts.js';
 import { GatewayListener } from './listener/gateway-listener.js';
@@ -53,6 +54,7 @@ export class GatewayNode {
   /** Proofs that were used. It belongs to the node: no release begins with an empty one. */
   #replay: ReplayMemory = new LocalReplayMemory();
   readonly #tokens = new TokenCache();
+  readonly #authorizers: NodeAuthorizers;
   readonly #transfers = new Slots<Transfer>();
   /** What was found wrong on disk at the start, in words. */
   #startProblem: string | null = null;
@@ -72,6 +74,7 @@ export class GatewayNode {
     this.#facts = new PrivateFacts(options.token, join(options.folder, 'private-facts'));
     this.#directory = new ClientDirectory(options.token, join(options.folder, 'directory.sealed'));
     this.#nonces = new Nonces(options.token);
+    this.#authorizers = new NodeAuthorizers(this.#facts, options.log);
     this.#snapshot = new Snapshot(options.token, join(options.folder, 'release.sealed'));
     this.#keptKeys = new SealedFile(options.token, 'the last good keys', join(options.folder, 'keys.sealed'));
     const changed = (): void => {
@@ -136,7 +139,7 @@ export class GatewayNode {
     this.#link.stop();
     const kept = [this.#releases, this.#facts, this.#directory, this.#keptKeys].map((one) => one.settle());
     await Promise.race([Promise.all(kept), delay(SETTLE_MS, undefined, { ref: false })]);
-    await Promise.all([this.#drafts.stop(), this.#pools.close(), this.#introspector.close()]);
+    await Promise.all([this.#drafts.stop(), this.#pools.close(), this.#introspector.close(), this.#authorizers.close()]);
   }
 
   /**
@@ -196,8 +199,12 @@ export class GatewayNode {
       case 'refresh-provider':
         void this.#keys.refresh(message.providerId).then(() => this.#sendStatus());
         return;
+      case 'drop-answers':
+        this.#authorizers.answers.drop(message.name);
+        return;
       case 'probe':
       case 'examine':
+      case 'try-authorizer':
         void this.#answer(message);
         return;
     }
@@ -221,6 +228,7 @@ export class GatewayNode {
       nonces: this.#nonces,
       replay: this.#replay,
       tokens: this.#tokens,
+      authorizers: this.#authorizers,
       directory: () => this.#directory.source,
       fault: (error, at) => this.#fault(error, `the step ${at}`),
     });
@@ -284,6 +292,7 @@ export class GatewayNode {
       ...this.#releases.state,
       providers: reportProviders(this.#keys, this.#introspector),
       knownTokens: this.#tokens.size,
+      authorizers: this.#authorizers.report(),
       directory: this.#directory.number,
       knownClients: this.#directory.clients,
       inFlight: (this.#listener?.inFlight ?? 0) + (this.#tlsListener?.inFlight ?? 0),

@@ -190,6 +190,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         modes: ENFORCED,
         addresses: ANYWHERE,
         conditions: [],
+        authorizers: [],
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
           {
@@ -204,6 +205,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             modes: null,
             addresses: null,
             conditions: null,
+            authorizers: null,
           },
           {
             id: `${method} /guarded`,
@@ -217,6 +219,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             modes: null,
             addresses: null,
             conditions: null,
+            authorizers: null,
           },
         ]),
         ...change,

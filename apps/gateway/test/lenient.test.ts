@@ -102,6 +102,7 @@ const documentOf = ({ areas }: World, url: string): ReleaseDocument => {
         modes: null,
         addresses: null,
         conditions: null,
+        authorizers: null,
       })),
     })),
   };

@@ -34,6 +34,8 @@ describe('headers on their way', () => {
     ruled: null,
     lane: null,
     who: null,
+    passes: [],
+    passed: null,
   };
   const record = (flat: readonly string[]): Record<string, string> =>
     Object.fromEntries(flat.flatMap((name, index): [string, string][] => (index % 2 === 0 ? [[name, flat[index + 1] ?? '']] : [])));
@@ -237,6 +239,8 @@ describe('credentials that stay at the gateway', () => {
     ruled: null,
     lane: null,
     who: null,
+    passes: [],
+    passed: null,
   };
   const sent = (flat: readonly string[], name: string): string | undefined => flat[flat.indexOf(name) + 1 || flat.length];
 

@@ -233,6 +233,7 @@ describe('publishing', () => {
       modes: null,
       addresses: null,
       conditions: null,
+      authorizers: null,
     }));
     if (api) await publish({ ...document, apis: [{ ...api, operations: [...api.operations, ...operations] }] });
     expect((await fetch(`${url}/a/r1999/7`)).status).toBe(401);

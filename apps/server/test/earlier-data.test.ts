@@ -11,6 +11,7 @@ describe.each([
   ['data-before-clients', 1],
   ['data-before-addresses', 0],
   ['data-before-conditions', 0],
+  ['data-before-authorizers', 0],
 ])('%s', (name, revocations) => {
   let server: RunningServer;
 

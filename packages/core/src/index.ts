@@ -55,6 +55,32 @@ export { isMediaRange } from './message/media-type.js';
 export { foldName, type CompiledLane } from './shape/header-lane.js';
 export { ADDRESS_BOUNDS, ANYWHERE, NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './document/address-rule.js';
 export { CONDITION_BOUNDS, type ConditionRule, type ConditionUse } from './document/condition-rule.js';
+export {
+  AUTHORIZER_ANSWERS,
+  AUTHORIZER_BOUNDS,
+  CACHE_KEY_PARTS,
+  SCRIPT_DEFAULTS,
+  WHO_PARTS,
+  WIDEST_KEY,
+  type AnswerCacheRule,
+  type AuthorizerCase,
+  type AuthorizerRule,
+  type AuthorizerSays,
+  type CacheKeyPart,
+  type ScriptSource,
+  type ServiceCredential,
+  type ServiceQuestion,
+  type ServiceSource,
+} from './document/authorizer-rule.js';
+export { AnswerMemory } from './authorizer/answer-memory.js';
+export type { AuthorizerCall, Authorizers, NotAsked, ScriptCallee, ServiceReply } from './authorizer/ask.js';
+export { hiddenBy } from './authorizer/cache-key.js';
+export { checkScript } from './authorizer/check-script.js';
+export { completeScript } from './authorizer/complete-script.js';
+export { isCovered } from './authorizer/read-answer.js';
+export { interpreters } from './authorizer/load-interpreter.js';
+export { ScriptSandbox, type ScriptCall, type ScriptRun } from './authorizer/script-sandbox.js';
+export { runCases, type CaseOutcome } from './decision/run-case.js';
 export { compileCondition, type CompiledCondition, type ConditionResult } from './condition/compile-condition.js';
 export { completeCondition, type ConditionWord, type ConditionWords } from './condition/complete-condition.js';
 export { placeIn, type ConditionFault } from './condition/condition-fault.js';

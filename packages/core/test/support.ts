@@ -1,3 +1,4 @@
+import { TokenCache } from '../src/token/token-cache.js';
 import { exportJWK, generateKeyPair, SignJWT, type CryptoKey, type JWK, type JWTPayload } from 'jose';
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
@@ -108,7 +109,7 @@ export class TestKeys implements KeySource {
 export const sha256 = (text: string): string => createHash('sha256').update(text).digest('base64url');
 
 export const portsOf = (keys: KeySource, now: () => number = () => NOW, given: Partial<Ports> = {}): Ports =>
-  closedPorts({ now, ticks: () => 0, digest: sha256, keys, ...given });
+  closedPorts({ now, ticks: () => 0, digest: sha256, keys, tokens: new TokenCache(1000), ...given });
 
 export const requires = (scheme: string, ...scopes: string[]): AccessRule => ({
   kind: 'required',
@@ -128,6 +129,7 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   modes: null,
   addresses: null,
   conditions: null,
+  authorizers: null,
 });
 
 export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
@@ -147,6 +149,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     headers: NO_LANES,
     addresses: ANYWHERE,
     conditions: [],
+    authorizers: [],
     modes: ENFORCED,
     contractHash: null,
     operations: [

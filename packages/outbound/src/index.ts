@@ -14,4 +14,5 @@ export {
   type ProviderReport,
 } from './provider-keys.js';
 export { Introspector, INTROSPECTION_LIMITS, type IntrospectionReport } from './introspector.js';
+export { DecisionServices, SERVICE_LIMITS } from './decision-services.js';
 export { EndpointClient, type EndpointAnswer } from './endpoint-client.js';

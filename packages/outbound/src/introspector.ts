@@ -1,14 +1,12 @@
 import { canonicalJson, type Introspection, type IntrospectionAnswer, type OpaqueProvider, type SecretSource } from '@virga/core';
 import { importJWK, SignJWT, type JWK } from 'jose';
 import { randomUUID } from 'node:crypto';
+import { Circuit, CIRCUIT_LIMITS } from './circuit.js';
 import { EndpointClient, type EndpointRequest } from './endpoint-client.js';
 
-/** When an endpoint is left alone, and what is remembered. */
+/** What is remembered, and when an endpoint is left alone. */
 export const INTROSPECTION_LIMITS = {
-  /** Failures in a row that open the circuit. */
-  failuresToOpen: 5,
-  /** How long it stays open before one call tries again. */
-  openMs: 10_000,
+  ...CIRCUIT_LIMITS,
   /** Bad answers remembered by each process. */
   negativeEntries: 50_000,
   /** How long an endpoint that no release has any more is kept for requests that began before. */
@@ -24,17 +22,11 @@ export interface IntrospectionReport {
   readonly askedAt: number | null;
 }
 
-interface Circuit {
+interface Endpoint {
   readonly provider: OpaqueProvider;
   readonly signature: string;
   readonly client: EndpointClient;
-  failures: number;
-  openUntil: number;
-  trying: boolean;
-  problem: string | null;
-  calls: number;
-  askedAt: number | null;
-  underWay: number;
+  readonly circuit: Circuit;
   usedAt: number;
 }
 
@@ -44,9 +36,9 @@ interface Circuit {
  * Good answers are remembered by the decision itself. Holds hashes of tokens only.
  */
 export class Introspector implements Introspection {
-  readonly #circuits = new Map<string, Circuit>();
+  readonly #endpoints = new Map<string, Endpoint>();
   /** Null until a release is followed: then every endpoint that was asked is reported. */
-  #followed: readonly Circuit[] | null = null;
+  #followed: readonly Endpoint[] | null = null;
   readonly #flights = new Map<string, Promise<IntrospectionAnswer>>();
   /** In the order in which they were learned, so that the oldest goes first. */
   readonly #negative = new Map<string, { answer: IntrospectionAnswer; until: number }>();
@@ -61,15 +53,16 @@ export class Introspector implements Introspection {
   }
 
   ask(provider: OpaqueProvider, token: string, digest: string): Promise<IntrospectionAnswer> {
-    const circuit = this.#circuit(provider);
-    const key = `${provider.id} ${circuit.signature} ${digest}`;
+    const endpoint = this.#endpoint(provider);
+    const { circuit } = endpoint;
+    const key = `${provider.id} ${endpoint.signature} ${digest}`;
     const remembered = this.#negative.get(key);
     if (remembered && this.#now() < remembered.until) return Promise.resolve(remembered.answer);
     const flight = this.#flights.get(key);
     if (flight) return flight;
-    if (!this.#mayTry(circuit))
+    if (!circuit.mayTry())
       return Promise.resolve({ outcome: 'unavailable', reason: `${circuit.problem ?? ''}; it is left alone for a moment after failures in a row` });
-    const fresh = this.#call(circuit, token)
+    const fresh = this.#call(endpoint, token)
       .then((answer) => {
         if (isNegative(answer, provider)) this.#remember(key, answer, provider.source.negativeSeconds);
         return answer;
@@ -81,22 +74,24 @@ export class Introspector implements Introspection {
 
   /** Takes the providers of the release that is live now: those that are reported. Others are forgotten when nobody asks them any more. */
   follow(providers: readonly OpaqueProvider[]): void {
-    this.#followed = providers.map((provider) => this.#circuit(provider));
+    this.#followed = providers.map((provider) => this.#endpoint(provider));
     this.#forget();
   }
 
   #forget(): void {
-    for (const [key, circuit] of this.#circuits) {
-      if (this.#followed?.includes(circuit) || circuit.underWay > 0 || this.#now() - circuit.usedAt < INTROSPECTION_LIMITS.idleMs) continue;
-      this.#circuits.delete(key);
-      void circuit.client.close();
+    for (const [key, endpoint] of this.#endpoints) {
+      const { circuit, client, usedAt } = endpoint;
+      if (this.#followed?.includes(endpoint) || circuit.underWay > 0 || this.#now() - usedAt < INTROSPECTION_LIMITS.idleMs) continue;
+      this.#endpoints.delete(key);
+      void client.close();
     }
   }
 
   report(): IntrospectionReport[] {
-    return (this.#followed ?? [...this.#circuits.values()]).map(({ provider, problem, calls, askedAt, openUntil }) => {
+    return (this.#followed ?? [...this.#endpoints.values()]).map(({ provider, circuit }) => {
+      const { problem, calls, calledAt: askedAt } = circuit;
       const state = askedAt === null ? 'not-asked' : problem === null ? 'reachable' : 'failing';
-      const open = this.#now() < openUntil ? ' It is left alone for a moment; meanwhile its tokens are refused with 503.' : '';
+      const open = circuit.isOpen ? ' It is left alone for a moment; meanwhile its tokens are refused with 503.' : '';
       const reason =
         state === 'not-asked'
           ? 'It is asked when the first token comes.'
@@ -108,35 +103,21 @@ export class Introspector implements Introspection {
   }
 
   async close(): Promise<void> {
-    await Promise.all([...this.#circuits.values()].map((circuit) => circuit.client.close()));
-    this.#circuits.clear();
+    await Promise.all([...this.#endpoints.values()].map(({ client }) => client.close()));
+    this.#endpoints.clear();
     this.#followed = null;
   }
 
-  #circuit(provider: OpaqueProvider): Circuit {
+  #endpoint(provider: OpaqueProvider): Endpoint {
     const signature = canonicalJson([provider.source, provider.allowLoopbackHttp, provider.privateHosts]);
     const key = `${provider.id} ${signature}`;
-    const held = this.#circuits.get(key);
-    if (held) {
-      held.usedAt = this.#now();
-      return held;
+    let endpoint = this.#endpoints.get(key);
+    if (!endpoint) {
+      const client = new EndpointClient(provider.source.endpoint, provider, provider.source.timeoutMs);
+      this.#endpoints.set(key, (endpoint = { provider, signature, client, circuit: new Circuit(this.#now), usedAt: 0 }));
     }
-    const client = new EndpointClient(provider.source.endpoint, provider, provider.source.timeoutMs);
-    const made: Circuit = {
-      provider,
-      signature,
-      client,
-      failures: 0,
-      openUntil: 0,
-      trying: false,
-      problem: null,
-      calls: 0,
-      askedAt: null,
-      underWay: 0,
-      usedAt: this.#now(),
-    };
-    this.#circuits.set(key, made);
-    return made;
+    endpoint.usedAt = this.#now();
+    return endpoint;
   }
 
   #remember(key: string, answer: IntrospectionAnswer, seconds: number): void {
@@ -147,33 +128,16 @@ export class Introspector implements Introspection {
     if (oldest !== undefined) this.#negative.delete(oldest);
   }
 
-  /** Closed, or open for long enough that one call may try. */
-  #mayTry(circuit: Circuit): boolean {
-    if (circuit.failures < INTROSPECTION_LIMITS.failuresToOpen) return true;
-    if (circuit.trying || this.#now() < circuit.openUntil) return false;
-    circuit.trying = true;
-    return true;
-  }
-
-  async #call(circuit: Circuit, token: string): Promise<IntrospectionAnswer> {
-    circuit.calls++;
-    circuit.underWay++;
-    circuit.askedAt = this.#now();
-    const before = circuit.problem;
+  async #call({ provider, client, circuit }: Endpoint, token: string): Promise<IntrospectionAnswer> {
+    circuit.begin();
     let answer: IntrospectionAnswer;
     try {
-      const { status, text } = await circuit.client.call(await requestFor(circuit.provider, token, this.#secrets, this.#now()));
+      const { status, text } = await client.call(await requestFor(provider, token, this.#secrets, this.#now()));
       answer = { outcome: 'answered', status, document: parse(text) };
     } catch (error) {
       answer = { outcome: 'unavailable', reason: (error as Error).message };
     }
-    const problem = problemOf(answer, circuit.provider);
-    circuit.trying = false;
-    circuit.underWay--;
-    circuit.problem = problem;
-    circuit.failures = problem === null ? 0 : circuit.failures + 1;
-    if (problem !== null && circuit.failures >= INTROSPECTION_LIMITS.failuresToOpen) circuit.openUntil = this.#now() + INTROSPECTION_LIMITS.openMs;
-    if ((before === null) !== (problem === null)) this.#changed();
+    if (circuit.end(problemOf(answer, provider))) this.#changed();
     return answer;
   }
 }

@@ -127,5 +127,9 @@ export type {
   ProbeAnswer,
   ProbeOutcome,
   ProbeRequest,
+  NodeAuthorizerReport,
+  TriedAuthorizer,
+  TryAuthorizerAsk,
 } from './node/messages.js';
+export { TIME_CLASSES, timeClass, timeWithin } from './node/call-times.js';
 export { FEED_VERSION, PROBE_HEADER, REQUEST_ID_HEADER } from './node/messages.js';

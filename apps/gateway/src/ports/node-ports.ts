@@ -1,4 +1,4 @@
-import type { DirectorySource, Introspection, KeySource, Ports, ReplayMemory, TokenCache } from '@virga/core';
+import type { Authorizers, DirectorySource, Introspection, KeySource, Ports, ReplayMemory, TokenCache } from '@virga/core';
 import * as crypto from 'node:crypto';
 import { performance } from 'node:perf_hooks';
 import { NODE_SIGNATURES } from './node-signatures.js';
@@ -14,13 +14,14 @@ export interface NodeParts {
   /** Belongs to the node and outlives every release: a proof used under one is used under the next. */
   readonly replay: ReplayMemory;
   readonly tokens: TokenCache;
+  readonly authorizers: Authorizers;
   /** Clients as they are now. */
   readonly directory: () => DirectorySource;
   fault(error: unknown, at: string): void;
 }
 
 /** The ports of a gateway node: real clocks, SHA-256, and what the node holds. */
-export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, directory, fault }: NodeParts): Ports {
+export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, authorizers, directory, fault }: NodeParts): Ports {
   return {
     now: Date.now,
     ticks: () => performance.now(),
@@ -33,6 +34,7 @@ export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, 
     fault,
     nonces,
     secrets: facts,
+    authorizers,
     revocations: () => facts.revocations,
     directory,
   };

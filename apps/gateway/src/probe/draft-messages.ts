@@ -3,7 +3,7 @@ import type { DirectoryLine } from '../ports/asked-directory.js';
 import type { Facts } from '../ports/known-facts.js';
 
 /** What the control plane asks about a document that is not live. */
-export type AboutDraft = Extract<FeedMessage, { type: 'probe' | 'examine' }>;
+export type AboutDraft = Extract<FeedMessage, { type: 'probe' | 'examine' | 'try-authorizer' }>;
 
 /** What the thread that tries drafts is started with. */
 export interface DraftThreadData {

@@ -3,17 +3,17 @@ import type { IncomingHttpHeaders } from 'node:http';
 import { HOP_BY_HOP, isReserved } from './forward-names.js';
 
 /** Decisions about names, kept because the same few come again and again. Bounded: callers choose names. */
-const passes = new Map<string, boolean>();
+const known = new Map<string, boolean>();
 const MAX_NAMES = 500;
 
 /** Whether a field of a request may travel on. */
 function goesUp(name: string): boolean {
-  let known = passes.get(name);
-  if (known === undefined) {
-    known = !HOP_BY_HOP.has(name) && !isReserved(name);
-    if (passes.size < MAX_NAMES) passes.set(name, known);
+  let travels = known.get(name);
+  if (travels === undefined) {
+    travels = !HOP_BY_HOP.has(name) && !isReserved(name);
+    if (known.size < MAX_NAMES) known.set(name, travels);
   }
-  return known;
+  return travels;
 }
 
 /** What the gateway says to the upstream about the request. */
@@ -35,6 +35,9 @@ export interface HeaderRules {
   readonly ruled: string | null;
   /** Changes that the API makes; null for none. */
   readonly lane: CompiledLane | null;
+  /** Header fields that only authorizers may write, and what these say; null for nothing. */
+  readonly passes: readonly string[];
+  readonly passed: Readonly<Record<string, string>> | null;
   /** Whom these changes can name; null where nobody was let in by a credential. */
   readonly who: Caller | null;
 }
@@ -74,18 +77,21 @@ export function queryUp(exchange: Exchange): string {
 export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts, rules: HeaderRules): string[] {
   const out: string[] = [];
   const dropped = named(headers.connection);
-  const { withheld, lane, ruled } = rules;
+  const { withheld, lane, ruled, passes, passed } = rules;
   const withheldNames = withheld.flatMap((place) => (place.kind === 'header' ? [foldName(place.name)] : []));
   for (const name in headers) {
     if (name !== facts.vouched && (!goesUp(name) || (ruled !== null && foldName(name) === ruled))) continue;
     if (dropped !== null && dropped.has(name)) continue;
     if (withheldNames.length > 0 && withheldNames.includes(foldName(name))) continue;
+    if (passes.length > 0 && passes.some((own) => foldName(own) === foldName(name))) continue;
     if (lane !== null && lane.drops(name)) continue;
     const value = name === 'cookie' ? withoutCookies(headers.cookie, withheld) : headers[name];
     if (typeof value === 'string') out.push(name, value);
     else if (value) for (const item of value) out.push(name, item);
   }
   if (lane !== null) lane.write(rules.who, out);
+  // What the API itself sets or removes has the last word.
+  for (const name in passed) if (lane === null || !lane.drops(name)) out.push(name, passed[name] as string);
   const forwardedFor = facts.address.includes(':') ? `"[${facts.address}]"` : facts.address;
   out.push(
     'x-forwarded-for',

@@ -87,8 +87,8 @@ export class Transit implements AnswerSink {
     this.#upstream = upstream;
     this.#upstreamAt = performance.now();
     const body = this.#carrier.body();
-    const { withheld, lanes } = operation;
-    const rules = { withheld, ruled: this.#live.certificateHeader, lane: lanes.up, who: caller };
+    const { withheld, lanes, passes } = operation;
+    const rules = { withheld, ruled: this.#live.certificateHeader, lane: lanes.up, who: caller, passes, passed: exchange.passed };
     const headers = headersUp(exchange.headers as IncomingHttpHeaders, this.#facts, rules);
     const path = upstream.prefix + exchange.below + queryUp(exchange);
     this.#forwarding = new Forwarding(upstream, { method: exchange.method, path, headers, body, caller: holder ?? caller?.holds ?? address, arrivedAt }, this);

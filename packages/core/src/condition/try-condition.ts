@@ -16,16 +16,22 @@ export type TriedCondition =
 export function tryCondition(source: string, scope: ConditionScope, values: unknown): TriedCondition {
   const compiled = compileCondition(source, scope);
   if (!('evaluate' in compiled)) return { kind: 'faults', faults: compiled };
-  if (!isRecord(values)) return { kind: 'values', says: 'the values are an object with members such as request' };
+  const variables = readVariables(values, scope);
+  return typeof variables === 'string' ? { kind: 'values', says: variables } : compiled.evaluate(variables);
+}
+
+/** The variables of conditions, of values written as JSON. @returns them, or what is wrong with the values */
+export function readVariables(values: unknown, scope: ConditionScope): Record<string, unknown> | string {
+  if (!isRecord(values)) return 'the values are an object with members such as request';
   const input = inputOf(scope);
   const variables: Record<string, unknown> = Object.create(null) as Record<string, unknown>;
   for (const [name, value] of Object.entries(values)) {
     const type = input[name]?.type;
-    if (!type) return { kind: 'values', says: `nothing is called ${name}` };
+    if (!type) return `nothing is called ${name}`;
     const wrong = read(value, type, name, (made) => (variables[name] = made));
-    if (wrong !== null) return { kind: 'values', says: wrong };
+    if (wrong !== null) return wrong;
   }
-  return compiled.evaluate(variables);
+  return variables;
 }
 
 /** Reads a value of a type. @returns what is wrong with it, null when nothing is */

@@ -269,6 +269,7 @@ describe('a newer description', () => {
       modes: null,
       addresses: null,
       conditions: null,
+      authorizers: null,
     }));
     return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };
   };

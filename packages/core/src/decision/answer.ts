@@ -40,10 +40,17 @@ export function answerOf(found: Finding, exchange: Exchange, context: AnswerCont
     type: `urn:virga:problem:${problemKind(entry)}`,
     title: entry.title,
     status: entry.status,
+    ...reasonOf(found),
     instance: `urn:virga:request:${context.requestId}`,
   };
   headers['content-type'] = 'application/problem+json';
   return { status: entry.status, headers, body: JSON.stringify(problem) };
+}
+
+/** What an authorizer lets the caller read. */
+function reasonOf({ code, operands }: Finding): { readonly detail?: string } {
+  if (code !== 'authorizer.denied' && code !== 'authorizer.sign-in') return {};
+  return operands.told && operands.reason !== '' ? { detail: operands.reason } : {};
 }
 
 /** The kind of problem that callers see. Coarser than the code: which check refused a token is for operators. */

@@ -42,6 +42,10 @@ export interface CompiledLine {
   readonly addresses: AddressRule;
   /** The operation's own conditions, or the API's. */
   readonly conditions: readonly ConditionUse[];
+  /** Names of the operation's own authorizers, or the API's. */
+  readonly authorizers: readonly string[];
+  /** Header fields that these may pass up, in lower case: a caller's own of these names stay at the gateway. */
+  readonly passes: readonly string[];
   /** The checks behind routing, in order. */
   readonly fallLine: readonly CompiledStep[];
   /** The steps of the later phases; null where a phase has none. */
@@ -107,6 +111,14 @@ export class CompiledOperation {
 
   get conditions(): CompiledLine['conditions'] {
     return this.#line.conditions;
+  }
+
+  get authorizers(): CompiledLine['authorizers'] {
+    return this.#line.authorizers;
+  }
+
+  get passes(): CompiledLine['passes'] {
+    return this.#line.passes;
   }
 
   get fallLine(): CompiledLine['fallLine'] {

@@ -129,15 +129,51 @@ function hiddenNames({ operation }: Exchange, kind: 'query' | 'header'): Readonl
 
 const NONE: ReadonlySet<string> = new Set();
 
+/** All that conditions can look at but tables, as a script is given it: times as in RFC 3339, a parameter that stands twice as a list. */
+export function inputOf(exchange: Exchange, nowMs: number): Readonly<Record<string, unknown>> {
+  return {
+    principal: plain(mapOf(PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name))),
+    client: { id: exchange.caller?.client ?? undefined, name: exchange.caller?.clientName ?? undefined },
+    credentials: exchange.caller?.by ?? [],
+    request: { ...(plain(mapOf(REQUEST_MEMBERS, (name) => requestMember(exchange, name, NOTHING, null))) as object), query: queryLists(exchange) },
+    now: new Date(nowMs).toISOString(),
+  };
+}
+
+const NOTHING: readonly string[] = [];
+
+function plain(value: unknown): unknown {
+  if (value instanceof Map) return Object.fromEntries([...(value as Map<string, unknown>)].map(([name, item]) => [name, plain(item)]));
+  if (typeof value === 'object' && value !== null && 'seconds' in value) return new Date(Number(value.seconds) * 1000).toISOString();
+  return value;
+}
+
+function queryLists(exchange: Exchange): Record<string, string | string[]> {
+  const hidden = hiddenNames(exchange, 'query');
+  const values = new Map<string, string | string[]>();
+  for (const [name, value] of pairsOf(exchange.query)) {
+    if (hidden.has(name)) continue;
+    const before = values.get(name);
+    values.set(name, before === undefined ? value : typeof before === 'string' ? [before, value] : [...before, value]);
+  }
+  return Object.fromEntries(values);
+}
+
+/** Names and values of a query, in their order. @param query with its question mark @throws Error for escapes that are no UTF-8 */
+function* pairsOf(query: string): Generator<readonly [string, string]> {
+  for (const pair of query.length <= 1 ? [] : query.slice(1).split('&')) {
+    const at = pair.indexOf('=');
+    yield [decode(at < 0 ? pair : pair.slice(0, at)), at < 0 ? '' : decode(pair.slice(at + 1))];
+  }
+}
+
 /** @param query with its question mark @param asked names that are looked at; null for all @throws Error for what readers understand differently */
 function readQuery(query: string, asked: readonly string[] | null, hidden: ReadonlySet<string>): ReadonlyMap<string, string> {
   const map = new Map<string, string>();
-  for (const pair of query.length <= 1 ? [] : query.slice(1).split('&')) {
-    const at = pair.indexOf('=');
-    const name = decode(at < 0 ? pair : pair.slice(0, at));
+  for (const [name, value] of pairsOf(query)) {
     if ((asked && !asked.includes(name)) || hidden.has(name)) continue;
     if (map.has(name)) throw new Error(`the query parameter ${name.slice(0, 60)} stands twice, and readers differ in which one counts`);
-    map.set(name, at < 0 ? '' : decode(pair.slice(at + 1)));
+    map.set(name, value);
   }
   return map;
 }

@@ -69,6 +69,8 @@ export class Exchange {
   /** The token that was proved, while nothing was found wrong with it. */
   token: VerifiedToken | null = null;
   tokenIsKnown = false;
+  /** Header fields that authorizers pass up; null while none does. */
+  passed: Readonly<Record<string, string>> | null = null;
   /** Who was let in, by the alternative that held. */
   caller: Caller | null = null;
   /** Steps taken, in order, with the time each took. */

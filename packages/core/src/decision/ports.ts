@@ -3,6 +3,8 @@ import type { DirectorySource } from '../directory/facts.js';
 import { LocalReplayMemory, type ReplayMemory } from '../proof/replay-memory.js';
 import type { Introspection } from '../token/introspection.js';
 import { Revocations } from '../token/revocations.js';
+import { AnswerMemory } from '../authorizer/answer-memory.js';
+import type { Authorizers } from '../authorizer/ask.js';
 import { TokenCache } from '../token/token-cache.js';
 import { WEB_SIGNATURES, type SignaturePlatform } from '../token/verify-signature.js';
 import type { KeySource } from '../token/verify-token.js';
@@ -36,6 +38,8 @@ export interface Ports {
   readonly tokens: TokenCache;
   readonly nonces: NonceSource;
   readonly secrets: SecretSource;
+  /** What runs scripts and asks decision services. */
+  readonly authorizers: Authorizers;
   revocations(): Revocations;
   /** Clients and their credentials as they are now. */
   directory(): DirectorySource;
@@ -43,6 +47,8 @@ export interface Ports {
   fault(error: unknown, at: string): void;
 }
 
+const NOBODY = () => Promise.resolve({ kind: 'unavailable', says: 'nothing is asked outside here' } as const);
+const NOBODY_ASKED: Authorizers = { run: NOBODY, ask: NOBODY, answers: new AnswerMemory(), told: () => undefined };
 const NOBODY_KNOWN = new Directory();
 const NONE_REVOKED = new Revocations();
 
@@ -52,9 +58,10 @@ export function closedPorts(given: Pick<Ports, 'now' | 'ticks' | 'digest' | 'key
     signatures: WEB_SIGNATURES,
     introspection: { ask: () => Promise.resolve({ outcome: 'unavailable', reason: 'nothing is asked outside here' }) },
     replay: new LocalReplayMemory(),
-    tokens: new TokenCache(),
+    tokens: given.tokens ?? new TokenCache(),
     nonces: { current: () => '', accepts: () => false },
     secrets: { value: () => null },
+    authorizers: NOBODY_ASKED,
     revocations: () => NONE_REVOKED,
     directory: () => NOBODY_KNOWN,
     fault: () => undefined,

@@ -48,6 +48,7 @@ export function rulePointer({ api, operation }: Exchange, { step, finding }: Ste
   if (step === 'lane-up' || step === 'lane-back') return `${api.pointer}/headers`;
   if (step === 'address') return `${operation.rule.addresses === null ? api.pointer : operation.pointer}/addresses`;
   if (step === 'condition') return conditionPointer(operation, api.pointer, finding);
+  if (step === 'authorizer') return authorizerPointer(operation, api.pointer, finding);
   const message = BODY_MEMBERS[step];
   if (message !== undefined) return rule(operation, api.pointer, 'message', message);
   const member = MEMBERS[finding.code];
@@ -61,6 +62,12 @@ function conditionPointer(operation: CompiledOperation, api: string, { operands 
   const own = operation.rule.conditions;
   const index = 'name' in operands ? operation.conditions.findIndex(({ name }) => name === operands.name) : -1;
   return `${own === null ? api : operation.pointer}/conditions${index < 0 ? '' : `/${index}`}`;
+}
+
+/** The authorizer among those that the API or the operation calls. */
+function authorizerPointer(operation: CompiledOperation, api: string, { operands }: Finding): string {
+  const index = 'name' in operands ? operation.authorizers.findIndex((name) => name === operands.name) : -1;
+  return `${operation.rule.authorizers === null ? api : operation.pointer}/authorizers${index < 0 ? '' : `/${index}`}`;
 }
 
 /** A member of a rule of the API, or of the operation where that has its own. */

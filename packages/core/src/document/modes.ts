@@ -13,6 +13,7 @@ export const MODED_CHECKS = [
   'claims',
   'rights',
   'condition',
+  'authorizer',
   'type',
   'size',
   'answer',

@@ -1,4 +1,5 @@
 import { NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './address-rule.js';
+import type { AuthorizerRule } from './authorizer-rule.js';
 import type { ConditionRule, ConditionUse } from './condition-rule.js';
 import type { AccessRule } from './access-rule.js';
 import type { HeaderLanes, MessageOverride, MessageRule } from './message-rule.js';
@@ -8,7 +9,7 @@ import type { TokenOverride, TokenPlace, TokenRule } from './token-rule.js';
 import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
-export const RELEASE_FORMAT = 4;
+export const RELEASE_FORMAT = 5;
 
 /** A release: the whole configuration of a gateway, immutable, addressed by the hash of its canonical JSON. */
 export interface ReleaseDocument {
@@ -24,6 +25,8 @@ export interface ReleaseDocument {
   readonly callerAddress: CallerAddressRule | null;
   /** Conditions that rules call by their names. */
   readonly conditions: readonly ConditionRule[];
+  /** Authorizers that rules call by their names. */
+  readonly authorizers: readonly AuthorizerRule[];
   readonly apis: readonly ApiRule[];
 }
 
@@ -37,6 +40,7 @@ export const emptyDocument = (environment: string): ReleaseDocument => ({
   fence: NO_FENCE,
   callerAddress: null,
   conditions: [],
+  authorizers: [],
   apis: [],
 });
 
@@ -114,6 +118,8 @@ export interface OperationRule {
   readonly addresses: AddressRule | null;
   /** Conditions that all have to hold; null takes the API's, a list stands in their place. */
   readonly conditions: readonly ConditionUse[] | null;
+  /** Names of authorizers that all have to allow it; null takes the API's, a list stands in their place. */
+  readonly authorizers: readonly string[] | null;
 }
 
 export interface ApiRule {
@@ -137,6 +143,8 @@ export interface ApiRule {
   readonly addresses: AddressRule;
   /** Conditions that all have to hold, in order. */
   readonly conditions: readonly ConditionUse[];
+  /** Names of authorizers that all have to allow it, in order. */
+  readonly authorizers: readonly string[];
   /** Which checks refuse and which only observe. */
   readonly modes: ModeRule;
   readonly contractHash: string | null;

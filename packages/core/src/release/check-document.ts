@@ -2,6 +2,7 @@ import { METHOD_NAMES } from '../document/method-names.js';
 import { RELEASE_FORMAT, takesTokens, type ApiRule, type ReleaseDocument } from '../document/release-document.js';
 import type { TokenPlace } from '../document/token-rule.js';
 import { UPSTREAM_LIMIT_RANGES, type UpstreamLimits } from '../document/upstream-limits.js';
+import { checkAuthorizers, checkAuthorizerUses } from './check-authorizers.js';
 import { checkConditionUses, checkSharedConditions } from './check-conditions.js';
 import { checkAddresses, checkEntries, checkNetworks } from './check-addresses.js';
 import { checkProvider } from './check-provider.js';
@@ -47,10 +48,12 @@ export function* checkInSteps(document: ReleaseDocument): Generator<void, void> 
   checkAddresses(document.fence.addresses, networks, '/fence/addresses');
   if (document.callerAddress) checkEntries(document.callerAddress.trustedHops, networks, '/callerAddress/trustedHops');
   yield* checkSharedConditions(document.conditions, '/conditions');
+  yield* checkAuthorizers(document.authorizers, '/authorizers');
   const names: Names = {
     providers: new Set(document.providers.map((provider) => provider.id)),
     networks,
     conditions: new Set(document.conditions.map(({ name }) => name)),
+    authorizers: new Set(document.authorizers.map(({ name }) => name)),
   };
   for (const [index, api] of document.apis.entries()) yield* checkApi(api, names, `/apis/${index}`);
 }
@@ -60,9 +63,10 @@ interface Names {
   readonly providers: ReadonlySet<string>;
   readonly networks: ReadonlySet<string>;
   readonly conditions: ReadonlySet<string>;
+  readonly authorizers: ReadonlySet<string>;
 }
 
-function* checkApi(api: ApiRule, { providers, networks, conditions }: Names, at: string): Generator<void, void> {
+function* checkApi(api: ApiRule, { providers, networks, conditions, authorizers }: Names, at: string): Generator<void, void> {
   if (api.basePath !== '' && !/^(\/[^/{}?#;%\\\s]+)+$/.test(api.basePath))
     fail(`${at}/basePath`, 'a base path is empty, or begins with a slash, has no empty segment and does not end with a slash');
   if (/(^|\/)\.\.?(\/|$)/.test(api.basePath)) fail(`${at}/basePath`, 'a base path has no dot segments');
@@ -81,6 +85,7 @@ function* checkApi(api: ApiRule, { providers, networks, conditions }: Names, at:
   checkLanes(api.headers, `${at}/headers`);
   checkAddresses(api.addresses, networks, `${at}/addresses`);
   checkConditionUses(api.conditions, conditions, `${at}/conditions`);
+  checkAuthorizerUses(api.authorizers, authorizers, `${at}/authorizers`);
   if (api.cors?.origins.includes('*') && api.cors.credentials) fail(`${at}/cors/credentials`, 'any origin cannot go with credentials');
   unique(
     api.schemes.map((scheme) => scheme.name),
@@ -98,6 +103,7 @@ function* checkApi(api: ApiRule, { providers, networks, conditions }: Names, at:
   for (const [index, operation] of api.operations.entries()) {
     if (operation.addresses) checkAddresses(operation.addresses, networks, `${at}/operations/${index}/addresses`);
     if (operation.conditions) checkConditionUses(operation.conditions, conditions, `${at}/operations/${index}/conditions`);
+    if (operation.authorizers) checkAuthorizerUses(operation.authorizers, authorizers, `${at}/operations/${index}/authorizers`);
     if (operation.message) checkMessage(operation.message, `${at}/operations/${index}/message`);
     if (operation.token) checkTokenRule({ ...api.token, ...operation.token }, `${at}/operations/${index}/token`);
     if (!(METHOD_NAMES as readonly string[]).includes(operation.method))

@@ -45,11 +45,16 @@ export function checkLanes({ up, back }: HeaderLanes, at: string): void {
   checkLane(back, `${at}/back`);
 }
 
+/** Checks the name of a header field that a rule writes. @throws ConfigError */
+export function checkFieldName(name: string, at: string): void {
+  if (!NAME.test(name)) fail(at, 'a header name has small letters, digits and dashes');
+  if (OWN.has(foldName(name))) fail(at, `the header ${name} is written by the gateway alone`);
+}
+
 function checkLane(edits: readonly HeaderEdit[], at: string): void {
   if (edits.length > MAX_EDITS) fail(at, `at most ${MAX_EDITS} changes are made in one lane`);
   edits.forEach((edit, index) => {
-    if (!NAME.test(edit.name)) fail(`${at}/${index}/name`, 'a header name has small letters, digits and dashes');
-    if (OWN.has(foldName(edit.name))) fail(`${at}/${index}/name`, `the header ${edit.name} is written by the gateway alone`);
+    checkFieldName(edit.name, `${at}/${index}/name`);
     if (edit.action !== 'remove' && edit.value.kind === 'text' && !VALUE.test(edit.value.text))
       fail(`${at}/${index}/value/text`, 'a header value is one line of ASCII, with no blank at its ends');
   });

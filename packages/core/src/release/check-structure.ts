@@ -1,5 +1,5 @@
 import { checkShape, listOf, text } from '../util/shape.js';
-import { API, CALLER_ADDRESS, CERTIFICATE_HEADER, CONDITION, FENCE, NETWORK, OPERATION, PROVIDER } from './document-shapes.js';
+import { API, AUTHORIZER, CALLER_ADDRESS, CERTIFICATE_HEADER, CONDITION, FENCE, NETWORK, OPERATION, PROVIDER } from './document-shapes.js';
 import { arrayOf, recordOf } from './check-values.js';
 
 /**
@@ -15,6 +15,7 @@ export function* checkStructure(value: unknown): Generator<void, void> {
   checkShape(FENCE, document['fence'], '/fence');
   checkShape(CALLER_ADDRESS, document['callerAddress'], '/callerAddress');
   checkShape(listOf(CONDITION), document['conditions'], '/conditions');
+  checkShape(listOf(AUTHORIZER), document['authorizers'], '/authorizers');
   for (const [index, api] of arrayOf(document['apis'], '/apis').entries()) {
     const at = `/apis/${index}`;
     checkShape(API, api, at);

@@ -1,6 +1,7 @@
 import { compileRights } from '../access/check-rights.js';
 import { checkInSteps } from './check-document.js';
 import { compileAddresses, compileFence } from '../decision/address-step.js';
+import { compileAuthorizer, compileAuthorizers, type CompiledAuthorizer } from '../decision/authorizer-step.js';
 import { compileConditions } from '../decision/condition-step.js';
 import { compileClaimChecks, compileClaimsStep } from '../decision/claims-step.js';
 import { compileBasicStep } from '../decision/basic-step.js';
@@ -61,6 +62,7 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
     ports,
     networks: document.networks,
     shared: document.conditions,
+    authorizers: new Map(document.authorizers.map((rule, index) => [rule.name, compileAuthorizer(rule, `/authorizers/${index}`, ports)])),
   };
   const router = new Router<CompiledOperation, CompiledApi>();
   const apis: CompiledApi[] = [];
@@ -129,15 +131,25 @@ function lineOf(
 ): CompiledLine {
   // Most operations of most APIs take its rules as they are.
   const own =
-    rule.access !== null || rule.token !== null || rule.message !== null || rule.modes !== null || rule.addresses !== null || rule.conditions !== null;
+    rule.access !== null ||
+    rule.token !== null ||
+    rule.message !== null ||
+    rule.modes !== null ||
+    rule.addresses !== null ||
+    rule.conditions !== null ||
+    rule.authorizers !== null;
   const rules = inForce(rule, api);
   // Conditions are held against the parameters of the operation, so they are shared by those that have the same.
   const names = rules.conditions.length === 0 ? null : parameters;
-  const key = own || names !== null ? JSON.stringify([rules.access, rule.token, rule.message, rule.modes, rules.addresses, rules.conditions, names]) : '';
+  const key =
+    own || names !== null
+      ? JSON.stringify([rules.access, rule.token, rule.message, rule.modes, rules.addresses, rules.conditions, rules.authorizers, names])
+      : '';
   let line = lines.get(key);
   if (!line) {
     const conditions = { parameters, label: `${rule.method} ${rule.path}`, at: `${rule.conditions === null ? owner : pointer}/conditions` };
-    lines.set(key, (line = compileLine(rules, api, { pointer, conditions }, context)));
+    const authorizers = `${rule.authorizers === null ? owner : pointer}/authorizers`;
+    lines.set(key, (line = compileLine(rules, api, { pointer, conditions, authorizers }, context)));
   }
   return line;
 }
@@ -149,6 +161,7 @@ const inForce = (rule: OperationRule, api: ApiRule): RulesInForce => ({
   modes: rule.modes ?? api.modes,
   addresses: rule.addresses ?? api.addresses,
   conditions: rule.conditions ?? api.conditions,
+  authorizers: rule.authorizers ?? api.authorizers,
 });
 
 /** What stands for an operation, whoever set it. */
@@ -159,37 +172,44 @@ interface RulesInForce {
   readonly modes: ModeRule;
   readonly addresses: AddressRule;
   readonly conditions: readonly ConditionUse[];
+  readonly authorizers: readonly string[];
 }
 
 /** Where a line stands. */
 interface LinePlace {
   readonly pointer: string;
   readonly conditions: { readonly parameters: readonly string[]; readonly label: string; readonly at: string };
+  /** Where the list of authorizers stands. */
+  readonly authorizers: string;
 }
 
 /** What lines are compiled with. */
 interface LineContext extends TokenContext {
   readonly networks: readonly NetworkRule[];
   readonly shared: readonly ConditionRule[];
+  readonly authorizers: ReadonlyMap<string, CompiledAuthorizer>;
 }
 
-function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: place }: LinePlace, context: LineContext): CompiledLine {
-  const { access, token, message, modes, addresses, conditions } = rules;
+function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: place, authorizers: called }: LinePlace, context: LineContext): CompiledLine {
+  const { access, token, message, modes, addresses, conditions, authorizers } = rules;
   const rights = compileRights(access, api.schemes);
   const { ports } = context;
   const claimChecks = rights === null ? [] : compileClaimChecks(token, ports, `${pointer}/token`);
   const withheld = withheldPlaces(api, token);
   const { head, ...bodies } = compileMessage(message, api.headers, modes);
-  const shared = { rights, token, claimChecks, withheld, message, addresses, conditions, ...bodies };
+  const passes = authorizers.flatMap((name) => context.authorizers.get(name)?.rule.passes ?? []);
+  const shared = { rights, token, claimChecks, withheld, message, addresses, conditions, authorizers, passes, ...bodies };
   const inMode = (check: Check): CompiledStep => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
   // Where a caller is comes before who it is: nobody outside learns whether a credential is good.
   const where = compileAddresses(addresses, context.networks);
   const first = where === null ? [] : [inMode({ step: 'address', about: null, run: where })];
   // What a rule asks beyond rights is asked of whoever was proved to call, and may look at what that one may do.
   const attributes = rights === null ? [] : attributesOf(rights.providers, context);
-  const then = compileConditions(conditions, context.shared, { ...place, scope: { parameters: place.parameters, attributes, tables: null } }, ports).map(
-    inMode,
-  );
+  // Authorizers come last of these: asking them costs most.
+  const then = [
+    ...compileConditions(conditions, context.shared, { ...place, scope: { parameters: place.parameters, attributes, tables: null } }, ports),
+    ...compileAuthorizers(authorizers, context.authorizers, called, ports),
+  ].map(inMode);
   if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...then, ...head] };
   const { kinds } = rights;
   // What was sent is found first and proved kind by kind; then what proves possession of a token and what it says. Rights

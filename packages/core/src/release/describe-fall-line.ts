@@ -1,4 +1,5 @@
 import { describeAccess } from '../access/describe-access.js';
+import { describeAuthorizer } from '../authorizer/describe-authorizer.js';
 import { describeCondition } from '../condition/describe-condition.js';
 import { describeAddresses } from '../address/describe-addresses.js';
 import { placeWords } from '../credential/find-place.js';
@@ -23,7 +24,7 @@ export interface DescribedCheck {
   readonly modeSetAt: SetAt;
   readonly setAt: SetAt;
   /** The member of the API or operation that is edited; empty where nothing can be. */
-  readonly part: '' | 'fence' | 'addresses' | 'conditions' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers';
+  readonly part: '' | 'fence' | 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers';
 }
 
 /** The whole fall line of an operation, in order, in words. */
@@ -50,9 +51,14 @@ export function describeFallLine(operation: CompiledOperation, release: Compiled
 }
 
 function describeHead(operation: CompiledOperation, release: CompiledRelease): DescribedCheck[] {
-  // There is one step for each condition, in the order of the rule.
+  // There is one step for each condition and each authorizer, in the order of the rule.
   let condition = 0;
+  let authorizer = 0;
   return operation.fallLine.map((step): DescribedCheck => {
+    if (step.step === 'authorizer') {
+      const asks = describeAuthorizer(operation.authorizers[authorizer++] ?? '', release.document.authorizers);
+      return { ...described(step, operation), asks, part: 'authorizers', setAt: operation.rule.authorizers === null ? 'api' : 'operation' };
+    }
     if (step.step !== 'condition') return { ...described(step, operation), ...describeStep(step, operation, release) };
     const use = operation.conditions[condition++];
     const asks = use ? describeCondition(use, release.document.conditions) : '';

@@ -26,6 +26,7 @@ const SAID: Readonly<Record<string, string>> = {
   callerAddress: 'how the address of a caller is found',
   addresses: 'from where it may be called',
   conditions: 'conditions',
+  authorizers: 'authorizers',
   certificateHeader: 'header of client certificates',
   lastGoodSeconds: 'time last good keys may serve',
   leewaySeconds: 'clock leeway',

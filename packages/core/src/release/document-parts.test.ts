@@ -14,6 +14,7 @@ const operation = (name: string): OperationRule => ({
   modes: null,
   addresses: null,
   conditions: null,
+  authorizers: null,
 });
 const document = (counts: readonly number[]): ReleaseDocument =>
   ({

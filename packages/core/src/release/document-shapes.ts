@@ -1,3 +1,4 @@
+import { AUTHORIZER_ANSWERS } from '../document/authorizer-rule.js';
 import { MAPPED_MEMBERS } from '../document/claim-map.js';
 import { CALLER_MEMBERS } from '../document/message-rule.js';
 import { MODED_CHECKS } from '../document/modes.js';
@@ -94,6 +95,33 @@ export const FENCE = object({ mode: MODE, addresses: ADDRESSES });
 export const CALLER_ADDRESS = nullable(object({ header: word('forwarded', 'x-forwarded-for'), trustedHops: listOf(text) }));
 const CONDITIONS = listOf(tagged('kind', { shared: object({ name: text }), own: object({ name: text, source: text }) }));
 export const CONDITION = object({ name: text, description: text, source: text });
+const QUESTION = object({
+  subjectType: text,
+  subjectId: text,
+  action: text,
+  resourceType: text,
+  resourceId: text,
+  properties: listOf(object({ of: word('subject', 'action', 'resource', 'context'), name: text, value: text })),
+});
+export const AUTHORIZER = object({
+  name: text,
+  description: text,
+  by: tagged('kind', {
+    script: object({ source: text, timeMs: number, megabytes: number, tables: listOf(text) }),
+    service: object({
+      url: text,
+      credential: nullable(tagged('kind', { bearer: object({ secret: text }), basic: object({ name: text, secret: text }) })),
+      timeoutMs: number,
+      allowLoopbackHttp: flag,
+      privateHosts: listOf(text),
+      question: QUESTION,
+      signIn: nullable(object({ pointer: text, value: text })),
+    }),
+  }),
+  passes: listOf(text),
+  cache: nullable(object({ seconds: number, key: listOf(text) })),
+  cases: listOf(object({ name: text, input: text, expected: word(...AUTHORIZER_ANSWERS) })),
+});
 export const CERTIFICATE_HEADER = nullable(object({ name: text, trustedHops: listOf(text) }));
 
 /** An API without its operations, which are checked a few at a time. */
@@ -121,6 +149,7 @@ export const API = object({
   headers: object({ up: listOf(HEADER_EDIT), back: listOf(HEADER_EDIT), hidePlatform: flag }),
   addresses: ADDRESSES,
   conditions: CONDITIONS,
+  authorizers: listOf(text),
   modes: MODES,
   contractHash: nullable(text),
   operations: listOf(anyRecord),
@@ -138,4 +167,5 @@ export const OPERATION = object({
   modes: nullable(MODES),
   addresses: nullable(ADDRESSES),
   conditions: nullable(CONDITIONS),
+  authorizers: nullable(listOf(text)),
 });

@@ -10,7 +10,7 @@ import { fail } from './check-values.js';
 type Json = Readonly<Record<string, unknown>>;
 
 /** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
-const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour];
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive];
 
 /**
  * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
@@ -91,6 +91,20 @@ function threeToFour(document: Json): Json {
       ...api,
       conditions: [],
       operations: each(api['operations'], (operation) => ({ ...operation, conditions: null })),
+    })),
+  };
+}
+
+/** Format 5 has authorizers. */
+function fourToFive(document: Json): Json {
+  return {
+    ...document,
+    format: 5,
+    authorizers: [],
+    apis: each(document['apis'], (api) => ({
+      ...api,
+      authorizers: [],
+      operations: each(api['operations'], (operation) => ({ ...operation, authorizers: null })),
     })),
   };
 }

@@ -1,4 +1,5 @@
 import { ADDRESS_CODES } from './address-codes.js';
+import { AUTHORIZER_CODES } from './authorizer-codes.js';
 import { ASKED_CODES } from './asked-codes.js';
 import { BODY_CODES } from './body-codes.js';
 import { BENCH_CODES } from './bench-codes.js';
@@ -28,6 +29,7 @@ export const CODES = defineCodes(
   CLAIMS_CODES,
   RIGHTS_CODES,
   CONDITION_CODES,
+  AUTHORIZER_CODES,
   BODY_CODES,
   UPSTREAM_CODES,
   BENCH_CODES,

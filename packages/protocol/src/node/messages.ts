@@ -1,7 +1,19 @@
-import type { CarriedDocument, CheckId, DirectoryChange, Operands, Principal, RequestOutcome, Revocation, StepId, StepTrace } from '@virga/core';
+import type {
+  AuthorizerRule,
+  AuthorizerSays,
+  CarriedDocument,
+  CheckId,
+  DirectoryChange,
+  Operands,
+  Principal,
+  RequestOutcome,
+  Revocation,
+  StepId,
+  StepTrace,
+} from '@virga/core';
 
 /** Raised when what goes between control plane and nodes changes so that a node of before cannot follow: 2 has documents in parts. */
-export const FEED_VERSION = 4;
+export const FEED_VERSION = 5;
 
 /**
  * One line of the feed that the control plane keeps open to each node: JSON, one message a line. Documents name their parts
@@ -33,6 +45,9 @@ export type FeedMessage =
       readonly request: ProbeRequest;
       readonly forward: boolean;
     }
+  | { readonly type: 'try-authorizer'; readonly askId: string; readonly request: TryAuthorizerAsk }
+  /** Answers of an authorizer that were kept are forgotten; of all where no name is given. */
+  | { readonly type: 'drop-answers'; readonly name: string | null }
   | { readonly type: 'examine'; readonly askId: string; readonly hash: string; readonly document: CarriedDocument; readonly request: ExamineAsk };
 
 /**
@@ -63,6 +78,38 @@ export interface ExamineOutcome {
   readonly steps: readonly StepTrace[];
   readonly checks: readonly { readonly id: CheckId; readonly step: StepId; readonly code: string; readonly operands: Operands; readonly decides: boolean }[];
   readonly principal: Principal | null;
+}
+
+/** An authorizer to be asked with inputs given by hand: JSON texts, as its cases have them. */
+export interface TryAuthorizerAsk {
+  readonly rule: AuthorizerRule;
+  readonly inputs: readonly string[];
+}
+
+/** What came of one of them. */
+export interface TriedAuthorizer {
+  readonly says: AuthorizerSays;
+  readonly code: string;
+  readonly operands: Operands;
+  /** Header fields that it passes up. */
+  readonly headers: Readonly<Record<string, string>>;
+  readonly covers: readonly { readonly method: string; readonly path: string }[];
+  readonly seconds: number | null;
+  readonly tookMs: number;
+}
+
+/** What asking one authorizer cost a node since it started. */
+export interface NodeAuthorizerReport {
+  readonly name: string;
+  readonly allowed: number;
+  readonly denied: number;
+  readonly signIn: number;
+  /** Without an answer: refused. */
+  readonly failed: number;
+  /** Of all of these, by an answer that was kept. */
+  readonly kept: number;
+  /** Calls that were made, by classes of time. */
+  readonly times: readonly number[];
 }
 
 /** A request composed by hand. The body is base64. */
@@ -103,6 +150,7 @@ export interface NodeAnswer {
   readonly askId: string;
   readonly probe: ProbeOutcome | null;
   readonly examined?: readonly ExamineOutcome[] | null;
+  readonly tried?: readonly TriedAuthorizer[] | null;
   readonly error: string | null;
 }
 
@@ -119,6 +167,8 @@ export interface NodeStatus {
   readonly refusedRelease: { readonly number: number; readonly reason: string } | null;
   readonly providers: readonly NodeProviderReport[];
   readonly knownTokens: number;
+  /** Nodes of before there were authorizers say nothing. */
+  readonly authorizers?: readonly NodeAuthorizerReport[];
   /** Number of the last change of the directory that is in force here; null before any is known. */
   readonly directory: number | null;
   readonly knownClients: number;

@@ -95,6 +95,7 @@ export class ApisService {
       headers: NO_LANES,
       addresses: ANYWHERE,
       conditions: [],
+      authorizers: [],
       modes: ENFORCED,
       contractHash,
       operations: operationsOf(result, []),

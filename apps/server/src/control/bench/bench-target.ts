@@ -39,7 +39,8 @@ function ofApi(document: ReleaseDocument, apiId: string, operationId: string | u
     modes: ENFORCED,
     addresses: ANYWHERE,
     conditions: [],
-    operations: [{ ...operation, modes: null, addresses: null, conditions: null }],
+    authorizers: [],
+    operations: [{ ...operation, modes: null, addresses: null, conditions: null, authorizers: null }],
   };
   return { document: { ...document, fence: NO_FENCE, apis: [asked] }, apiId, operationId: operation.id, words };
 }
@@ -61,6 +62,7 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     headers: NO_LANES,
     addresses: ANYWHERE,
     conditions: [],
+    authorizers: [],
     modes: ENFORCED,
     contractHash: null,
     operations: [example(null)],
@@ -81,4 +83,5 @@ const example = (token: OperationRule['token']): OperationRule => ({
   modes: null,
   addresses: null,
   conditions: null,
+  authorizers: null,
 });

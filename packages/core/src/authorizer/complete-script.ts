@@ -1,0 +1,41 @@
+import type { ConditionWords } from '../condition/complete-condition.js';
+import type { ConditionScope } from '../condition/condition-input.js';
+import { typeName, type ConditionType } from '../condition/condition-type.js';
+import { scriptInput } from './check-script.js';
+
+const ANSWER: readonly (readonly [string, string])[] = [
+  ['allow', 'true lets the request pass'],
+  ['reason', 'Why, for operators'],
+  ['tell', 'Whether the caller may read the reason'],
+  ['signIn', 'With allow false: 401, the caller should prove itself again'],
+  ['headers', 'Header fields to pass up, of those that the authorizer may'],
+  ['covers', 'Requests that the answer is good for: [{ method, path }]'],
+  ['seconds', 'How long it is good'],
+];
+
+/** What could stand at a place of a script that is being written: members behind a dot, else what it is called with and what it answers with. */
+export function completeScript(source: string, at: number, scope: ConditionScope): ConditionWords {
+  const before = /(?<chain>(?:[A-Za-z_]\w*\s*\??\.\s*)*)(?<word>[A-Za-z_]\w*)?$/.exec(source.slice(0, at))?.groups ?? {};
+  const from = at - (before['word']?.length ?? 0);
+  const chain = (before['chain'] ?? '')
+    .split(/\??\./)
+    .map((part) => part.trim())
+    .filter(Boolean);
+  const input = scriptInput(scope);
+  const roots = input.kind === 'record' ? input.members : {};
+  const described = (type: ConditionType): string => (type.kind === 'record' ? 'object' : type.kind === 'timestamp' ? 'time as text' : typeName(type));
+  if (chain.length === 0)
+    return {
+      from,
+      words: [
+        ...Object.entries(roots).map(([word, { type, about }]) => ({ word, kind: 'variable' as const, detail: described(type), about })),
+        ...ANSWER.map(([word, about]) => ({ word, kind: 'member' as const, detail: 'of the answer', about })),
+      ],
+    };
+  const [first, ...rest] = chain as [string, ...string[]];
+  // Whatever the parameter is called, its members are those of the input.
+  let type: ConditionType | undefined = roots[first]?.type ?? (first === 'input' ? input : undefined);
+  for (const part of rest) type = type?.kind === 'record' ? type.members[part]?.type : type?.kind === 'map' ? type.of : undefined;
+  const members = type?.kind === 'record' ? type.members : {};
+  return { from, words: Object.entries(members).map(([word, member]) => ({ word, kind: 'member', detail: described(member.type), about: member.about })) };
+}

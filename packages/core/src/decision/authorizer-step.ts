@@ -1,0 +1,235 @@
+import type { AnswerGrounds, AnswerKey } from '../authorizer/answer-memory.js';
+import type { NotAsked } from '../authorizer/ask.js';
+import { readScriptAnswer, type AuthorizerAnswer } from '../authorizer/read-answer.js';
+import { readDecision } from '../authorizer/read-decision.js';
+import type { ScriptRun } from '../authorizer/script-sandbox.js';
+import { hiddenBy, hiddenMember, type Hidden } from '../authorizer/cache-key.js';
+import { compileQuestion, sayQuestionFault, type CompiledQuestion } from '../authorizer/service-question.js';
+import type { TableRows } from '../directory/table-fact.js';
+import { AUTHORIZER_BOUNDS, type AuthorizerRule, type CacheKeyPart, type ScriptSource, type ServiceSource } from '../document/authorizer-rule.js';
+import { canonicalJson } from '../util/canonical-json.js';
+import { ConfigError } from '../util/config-error.js';
+import { finding, type Finding } from '../verdict/codes.js';
+import type { Check } from './compiled.js';
+import { compileVariables, inputOf } from './condition-variables.js';
+import type { Exchange } from './exchange.js';
+import type { Ports } from './ports.js';
+
+/** What an authorizer is asked with: of a request, or of a case. Both throw in words for what cannot be read. */
+export interface AskedWith {
+  /** What a script is given, tables apart. */
+  readonly input: () => Readonly<Record<string, unknown>>;
+  /** Variables of expressions. */
+  readonly variables: () => Readonly<Record<string, unknown>>;
+  readonly tables: ReadonlyMap<string, TableRows>;
+}
+
+type Ask = (asked: AskedWith) => Promise<AuthorizerAnswer | Finding>;
+
+/** An authorizer ready to be asked. */
+export interface CompiledAuthorizer {
+  readonly rule: AuthorizerRule;
+  /** One text for all that its answers hang on beside the request: changed where any of it is. */
+  readonly identity: string;
+  readonly ask: Ask;
+  readonly tables: readonly string[];
+  /** Members that its question looks at; of a script nobody knows. */
+  readonly variablesOf: ReturnType<typeof compileVariables> | null;
+}
+
+/** What was asked of an authorizer for one request, before anything waits: the answer that was kept, or how to ask. */
+function beginAsking(
+  { rule, identity, tables: names, ask, variablesOf }: CompiledAuthorizer,
+  exchange: Exchange,
+  ports: Ports,
+): Finding | (() => Promise<Finding>) {
+  const { name, cache } = rule;
+  const nowMs = ports.now();
+  const directory = ports.directory();
+  const tables = new Map<string, TableRows>();
+  for (const table of names) {
+    const rows = directory.table(table);
+    if (rows === null) return fault(name, `there is no table ${table}`);
+    tables.set(table, rows);
+  }
+  const asked: AskedWith = {
+    input: () => inputOf(exchange, nowMs),
+    variables: () => variablesOf?.(exchange, nowMs, directory) ?? {},
+    tables,
+  };
+  if (cache === null) return async () => concluded(rule, await ask(asked), 'asked', exchange);
+  const grounds: AnswerGrounds = { tables: [...tables.values()], revocations: ports.revocations() };
+  const key = keyOf(`${name}\n${identity}`, cache.key, exchange);
+  const { answers } = ports.authorizers;
+  const kept = answers.find(key, grounds, nowMs);
+  if (kept !== null) return concluded(rule, kept, 'kept', exchange);
+  return async () => {
+    const answer = await ask(asked);
+    if ('says' in answer) {
+      const until = Math.min(nowMs + 1000 * Math.min(cache.seconds, answer.seconds ?? Infinity), endOf(exchange));
+      if (until > nowMs) answers.keep(key, grounds, answer, until);
+    }
+    return concluded(rule, answer, 'asked', exchange);
+  };
+}
+
+/** The moment at which the first of the credentials ends, milliseconds since the epoch. */
+function endOf({ credentials }: Exchange): number {
+  let end = Infinity;
+  for (const credential of credentials) {
+    const { holder } = credential;
+    if (credential.kind === 'token') {
+      const { exp } = credential.token.claims;
+      end = Math.min(end, credential.token.usableUntil, typeof exp === 'number' ? exp * 1000 : Infinity);
+    }
+    if (holder?.credential.expiresAt) end = Math.min(end, holder.credential.expiresAt);
+  }
+  return end;
+}
+
+function concluded(rule: AuthorizerRule, answer: AuthorizerAnswer | Finding, from: 'asked' | 'kept', exchange: Exchange): Finding {
+  if (!('code' in answer) && answer.says === 'allow' && Object.keys(answer.headers).length > 0) exchange.passed = { ...exchange.passed, ...answer.headers };
+  return findingOfAnswer(rule, answer, from);
+}
+
+/** An answer as what was found. */
+export function findingOfAnswer({ name }: Pick<AuthorizerRule, 'name'>, answer: AuthorizerAnswer | Finding, from: 'asked' | 'kept'): Finding {
+  if ('code' in answer) return answer;
+  const { says, reason, tell } = answer;
+  if (says === 'deny') return finding('authorizer.denied', { name, reason, told: tell, from });
+  if (says === 'sign-in') return finding('authorizer.sign-in', { name, reason, told: tell, from });
+  return finding('authorizer.allowed', { name, reason, from });
+}
+
+/**
+ * Compiles an authorizer, once for all operations that call it.
+ * @throws ConfigError for a question that cannot be asked; scripts are checked with the document
+ */
+export function compileAuthorizer(rule: AuthorizerRule, at: string, ports: Ports): CompiledAuthorizer {
+  const { by, passes, cache } = rule;
+  // What it is called, and its cases, change no answer.
+  const identity = ports.digest(canonicalJson({ by, passes, cache }));
+  const hidden = cache === null ? null : hiddenBy(cache.key);
+  if (by.kind === 'script') return { rule, identity, tables: by.tables, variablesOf: null, ask: askScript(rule.name, by, passes, { identity, hidden }, ports) };
+  const question = compileQuestion(by.question);
+  if (!('write' in question)) throw new ConfigError(`${at}/by/question${question.pointer}`, sayQuestionFault(question, by.question));
+  const member = hidden && hiddenMember(question.looksAt, hidden);
+  if (member !== null) throw new ConfigError(`${at}/cache/key`, `the question looks at ${member}, which is no part of the key of its kept answers`);
+  const tables = [...new Set(question.looksAt.flatMap(([root, table]) => (root === 'resource' && table !== undefined ? [table] : [])))];
+  return { rule, identity, tables, variablesOf: compileVariables(question.looksAt), ask: askService(rule.name, by, question, ports) };
+}
+
+function askScript(
+  name: string,
+  script: ScriptSource,
+  passes: readonly string[],
+  { identity, hidden }: { readonly identity: string; readonly hidden: Hidden | null },
+  { authorizers }: Ports,
+): Ask {
+  const callee = { identity, script };
+  return async ({ input: given, tables }) => {
+    let input: string;
+    try {
+      input = JSON.stringify(given());
+    } catch (error) {
+      return fault(name, (error as Error).message);
+    }
+    const run = await authorizers.run(callee, { input, tables, hidden });
+    if (run.kind !== 'answer') return findingOfRun(name, run, script);
+    const answer = readScriptAnswer(run.text, passes);
+    return typeof answer === 'string' ? finding('authorizer.answer', { name, says: answer }) : answer;
+  };
+}
+
+const fault = (name: string, says: string): Finding => finding('authorizer.fault', { name, says: says.slice(0, AUTHORIZER_BOUNDS.reason), line: 0, column: 0 });
+
+function findingOfRun(
+  name: string,
+  run: Exclude<ScriptRun, { kind: 'answer' }> | NotAsked,
+  { timeMs, megabytes }: { readonly timeMs: number; readonly megabytes: number },
+): Finding {
+  switch (run.kind) {
+    case 'time':
+      return finding('authorizer.time', { name, limitMs: timeMs });
+    case 'memory':
+      return finding('authorizer.memory', { name, megabytes });
+    case 'fault':
+      return finding('authorizer.fault', { name, says: run.says, line: run.line, column: run.column });
+    case 'busy':
+    case 'unavailable':
+      return finding(`authorizer.${run.kind}`, { name, says: run.says });
+  }
+}
+
+function askService(name: string, service: ServiceSource, question: CompiledQuestion, ports: Ports): Ask {
+  return async ({ variables }) => {
+    let body: string;
+    try {
+      body = question.write(variables());
+    } catch (error) {
+      return fault(name, (error as Error).message);
+    }
+    const reply = await ports.authorizers.ask(service, body);
+    if (reply.kind !== 'answer') return finding(`authorizer.${reply.kind}`, { name, says: reply.says });
+    const answer = readDecision(reply.status, reply.text, service);
+    if (typeof answer === 'string') return finding('authorizer.answer', { name, says: answer });
+    return 'unavailable' in answer ? finding('authorizer.unavailable', { name, says: answer.unavailable }) : answer;
+  };
+}
+
+/** What the requests that share an answer have in common. */
+function keyOf(owner: string, parts: readonly CacheKeyPart[], exchange: Exchange): AnswerKey {
+  const who: unknown[] = [];
+  const what: unknown[] = [];
+  for (const part of parts) {
+    if (part === 'operation') what.push(exchange.operation?.api.id, exchange.operation?.rule.id, exchange.method);
+    else if (part === 'path') what.push(exchange.path, exchange.operation?.parameterNames);
+    else who.push(partOf(part, exchange));
+  }
+  return { who: `${owner}\n${JSON.stringify(who)}`, what: JSON.stringify(what), method: exchange.method, path: exchange.path };
+}
+
+function partOf(part: CacheKeyPart, exchange: Exchange): unknown {
+  const { caller } = exchange;
+  switch (part) {
+    case 'caller':
+      return caller && [caller.principal, caller.client, caller.clientName, caller.roles, caller.by];
+    case 'subject':
+      return caller && [caller.issuer, caller.subject];
+    case 'client':
+      return caller && [caller.issuer, caller.client];
+    case 'roles':
+      return caller && [caller.issuer, caller.roles];
+    case 'query':
+      return exchange.query;
+    case 'address':
+      return exchange.from.address;
+    case 'ANYBODY':
+      return null;
+    default:
+      return part.startsWith('header:') ? (exchange.header(part.slice('header:'.length)) ?? null) : null;
+  }
+}
+
+/** One step for each authorizer of an operation. @throws ConfigError for a name that none has */
+export function compileAuthorizers(names: readonly string[], known: ReadonlyMap<string, CompiledAuthorizer>, at: string, ports: Ports): Check[] {
+  return names.map((name, index) => {
+    const authorizer = known.get(name);
+    if (!authorizer) throw new ConfigError(`${at}/${index}`, `there is no authorizer called ${name.slice(0, 60)}`);
+    return { step: 'authorizer', about: null, run: (exchange) => counted(authorizer, exchange, ports) };
+  });
+}
+
+/** Asks, and tells what came of it. An answer that was kept is found without waiting. */
+function counted(authorizer: CompiledAuthorizer, exchange: Exchange, ports: Ports): Finding | Promise<Finding> {
+  const from = ports.ticks();
+  const begun = beginAsking(authorizer, exchange, ports);
+  return typeof begun === 'function' ? begun().then((found) => told(authorizer, found, from, ports)) : told(authorizer, begun, from, ports);
+}
+
+function told({ rule }: CompiledAuthorizer, found: Finding, from: number, { ticks, authorizers }: Ports): Finding {
+  const { operands, code } = found;
+  const outcome = code === 'authorizer.allowed' ? 'allow' : code === 'authorizer.denied' ? 'deny' : code === 'authorizer.sign-in' ? 'sign-in' : 'failed';
+  authorizers.told({ name: rule.name, outcome, kept: 'from' in operands && operands.from === 'kept', tookMs: ticks() - from });
+  return found;
+}
