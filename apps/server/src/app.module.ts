@@ -3,6 +3,10 @@ import { APP_FILTER, APP_GUARD, APP_INTERCEPTOR } from '@nestjs/core';
 import { SETTINGS, type ServerSettings } from './config/settings.js';
 import { AddressesController } from './control/addresses/addresses.controller.js';
 import { AddressesService } from './control/addresses/addresses.service.js';
+import { AuthorizersController } from './control/authorizers/authorizers.controller.js';
+import { AuthorizersService } from './control/authorizers/authorizers.service.js';
+import { CaseInputs } from './control/authorizers/case-inputs.js';
+import { CaseRunner } from './control/cases/case-runner.js';
 import { TablesController } from './control/tables/tables.controller.js';
 import { TablesService } from './control/tables/tables.service.js';
 import { ConditionsController } from './control/conditions/conditions.controller.js';
@@ -71,6 +75,7 @@ export class AppModule {
         AddressesController,
         ConditionsController,
         TablesController,
+        AuthorizersController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -88,6 +93,9 @@ export class AppModule {
         AddressesService,
         ConditionsService,
         TablesService,
+        AuthorizersService,
+        CaseInputs,
+        CaseRunner,
         ReleasesService,
         ContractService,
         ApisService,

@@ -1,5 +1,15 @@
 import { Injectable } from '@nestjs/common';
-import type { ExamineAsk, ExamineOutcome, FeedMessage, NodeAnswer, NodeStatus, ProbeOutcome, ProbeRequest } from '@virga/protocol';
+import type {
+  TriedAuthorizer,
+  TryAuthorizerAsk,
+  ExamineAsk,
+  ExamineOutcome,
+  FeedMessage,
+  NodeAnswer,
+  NodeStatus,
+  ProbeOutcome,
+  ProbeRequest,
+} from '@virga/protocol';
 import type { DirectoryChange, ReleaseDocument, Revocation } from '@virga/core';
 import { randomUUID } from 'node:crypto';
 import { EventEmitter } from 'node:events';
@@ -195,6 +205,19 @@ export class NodeHub {
     if (answer === null) return null;
     if (answer.error !== null || !answer.examined) throw new Error(answer.error ?? 'the node gave no answer');
     return answer.examined;
+  }
+
+  /** Lets a node ask an authorizer with inputs by hand; null when no node is connected. @throws when the node fails */
+  async tryAuthorizer(request: TryAuthorizerAsk): Promise<readonly TriedAuthorizer[] | null> {
+    const answer = await this.#ask((askId) => ({ type: 'try-authorizer', askId, request }));
+    if (answer === null) return null;
+    if (answer.error !== null || !answer.tried) throw new Error(answer.error ?? 'the node gave no answer');
+    return answer.tried;
+  }
+
+  /** Tells all nodes to forget kept answers of an authorizer. */
+  dropAnswers(name: string): void {
+    for (const node of this.connected) node.channel?.send({ type: 'drop-answers', name });
   }
 
   async #ask(message: (askId: string) => FeedMessage): Promise<NodeAnswer | null> {

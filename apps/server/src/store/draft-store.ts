@@ -11,6 +11,7 @@ const MEMBERS = {
   fence: 'draft.fence',
   callerAddress: 'draft.caller-address',
   conditions: 'draft.conditions',
+  authorizers: 'draft.authorizers',
 } as const satisfies Partial<Record<keyof ReleaseDocument, string>>;
 type Member = keyof typeof MEMBERS;
 

@@ -1,4 +1,5 @@
 import {
+  AUTHORIZER_BOUNDS,
   CONDITION_BOUNDS,
   SCHEME_TYPES,
   UPSTREAM_LIMIT_RANGES,
@@ -179,6 +180,8 @@ export class ApiPatch {
   @MayBeLeftOut() @Nested() @Type(() => HeaderLanesDto) headers?: HeaderLanesDto;
   @MayBeLeftOut() @Nested() @Type(() => AddressRuleDto) addresses?: AddressRuleDto;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(CONDITION_BOUNDS.perRule) @NestedEach() @Type(() => ConditionUseDto) conditions?: ConditionUseDto[];
+  /** Names of authorizers that all have to allow it, in order. */
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(AUTHORIZER_BOUNDS.perRule) @IsString({ each: true }) authorizers?: string[];
 }
 
 /** Sets who may call and what tokens must be, for many operations at once; `access` null takes the API's default again. */
@@ -206,6 +209,8 @@ export class OperationsPatch {
   @NestedEach()
   @Type(() => ConditionUseDto)
   conditions?: ConditionUseDto[] | null;
+  /** Names of authorizers that all have to allow it; null takes the API's again. Left out: stay. */
+  @IsOptional() @IsArray() @ArrayMaxSize(AUTHORIZER_BOUNDS.perRule) @IsString({ each: true }) authorizers?: string[] | null;
 }
 
 export class ApiSummary {
@@ -243,6 +248,7 @@ export class ApiView extends ApiSummary {
   @Nested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
   @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto;
   @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[];
+  @IsArray() @IsString({ each: true }) authorizers: string[];
   @IsOptional() @IsString() contractHash: string | null;
 }
 
@@ -271,6 +277,8 @@ export class OperationView {
   @IsOptional() @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto | null;
   /** Conditions that all have to hold; null takes the API's. */
   @IsOptional() @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[] | null;
+  /** Names of authorizers; null takes the API's. */
+  @IsOptional() @IsArray() @IsString({ each: true }) authorizers: string[] | null;
   /** Checks that only observe, whoever set it so; empty where all of them refuse. */
   @IsArray() @IsString({ each: true }) observed: string[];
   /** What the live release says, when that is different; null when it is the same. */

@@ -1,6 +1,7 @@
 import { Type } from 'class-transformer';
-import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, MaxLength } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, MaxLength } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { CaseResults } from './authorizers.js';
 import { FieldProblem } from './problem.js';
 import { Nested, NestedEach } from '../nested.js';
 
@@ -60,6 +61,8 @@ export class StandingView {
 }
 
 export class PublishInput {
+  /** Failing cases that do not stop the release, each as `AUTHORIZER: CASE`. */
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(2500) @IsString({ each: true }) overrule?: string[];
   @MayBeLeftOut() @IsString() @MaxLength(500) note?: string;
 }
 
@@ -72,6 +75,8 @@ export class PublishView {
 }
 
 export class ReleaseView extends ReleaseSummary {
+  /** Cases of authorizers as they were run before it; null where none were. */
+  @IsOptional() @Nested() @Type(() => CaseResults) cases: CaseResults | null;
   /** Against the release before it. */
   @IsArray() @NestedEach() @Type(() => ReleaseChangeView) changes: ReleaseChangeView[];
 }

@@ -209,6 +209,7 @@ export class ApisService {
         ...(patch.modes === undefined ? {} : { modes: patch.modes === null ? null : modesFrom(patch.modes) }),
         ...(patch.addresses === undefined ? {} : { addresses: patch.addresses && addressRuleOf(patch.addresses) }),
         ...(patch.conditions === undefined ? {} : { conditions: patch.conditions && patch.conditions.map(conditionUseOf) }),
+        ...(patch.authorizers === undefined ? {} : { authorizers: patch.authorizers }),
         ...(patch.token === undefined ? {} : { token: patch.token === null ? null : overrideFrom(patch.token) }),
       };
       const wanted = new Set(patch.ids);
@@ -282,6 +283,7 @@ export class ApisService {
       headers: lanesView(api.headers),
       addresses: addressRuleView(api.addresses),
       conditions: api.conditions.map(conditionUseView),
+      authorizers: [...api.authorizers],
       contractHash: api.contractHash,
     };
   }

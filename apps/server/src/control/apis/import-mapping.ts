@@ -20,6 +20,7 @@ export function operationsOf(result: ContractResult, before: readonly OperationR
       modes: earlier?.modes ?? null,
       addresses: earlier?.addresses ?? null,
       conditions: earlier?.conditions ?? null,
+      authorizers: earlier?.authorizers ?? null,
     };
   });
 }

@@ -25,11 +25,12 @@ export function modesFrom({ all, checks }: ModesDto): ModeRule {
 }
 
 /** The checks of an operation that only observe; none where nothing is asked. */
-export function observedOf(api: ApiRule, { access, message, modes, addresses, conditions }: OperationRule): string[] {
+export function observedOf(api: ApiRule, { access, message, modes, addresses, conditions, authorizers }: OperationRule): string[] {
   const asked = { ...api.message, ...message };
   const byItself = {
     address: (addresses ?? api.addresses).kind !== 'anywhere',
     condition: (conditions ?? api.conditions).length > 0,
+    authorizer: (authorizers ?? api.authorizers).length > 0,
     type: asked.contentTypes !== 'ANY_TYPE',
     size: asked.requestBytes !== 'ANY_SIZE',
     answer: asked.answerBytes !== 'ANY_SIZE',
@@ -82,6 +83,7 @@ export function operationViews(api: ApiRule, live: ApiRule | null | undefined, t
       message: operation.message && messageView(operation.message),
       addresses: operation.addresses && addressRuleView(operation.addresses),
       conditions: operation.conditions && operation.conditions.map(conditionUseView),
+      authorizers: operation.authorizers && [...operation.authorizers],
       modes: operation.modes === null ? null : modesView(operation.modes),
       observed: observedOf(api, operation),
       liveWho: liveWho === who ? null : liveWho,

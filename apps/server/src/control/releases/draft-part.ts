@@ -1,12 +1,14 @@
 import { canonicalJson, type ReleaseDocument } from '@virga/core';
 import { createHash } from 'node:crypto';
 
-/** What edits are made of: a provider or an API of the draft, or what it says of addresses or conditions for the gateway as a whole. */
-export type DraftPart = { readonly kind: 'providers' | 'apis'; readonly id: string } | { readonly kind: 'addresses' } | { readonly kind: 'conditions' };
+/** What edits are made of: a provider, an API or an authorizer (by its name) of the draft, or what it says of addresses or conditions for the gateway as a whole. */
+export type DraftPart =
+  { readonly kind: 'providers' | 'apis' | 'authorizers'; readonly id: string } | { readonly kind: 'addresses' } | { readonly kind: 'conditions' };
 
 type Part =
   | ReleaseDocument['providers'][number]
   | ReleaseDocument['apis'][number]
+  | ReleaseDocument['authorizers'][number]
   | Pick<ReleaseDocument, 'networks' | 'fence' | 'callerAddress'>
   | Pick<ReleaseDocument, 'conditions'>;
 
@@ -14,6 +16,7 @@ type Part =
 export function partOf(document: ReleaseDocument, part: DraftPart): Part | null {
   if (part.kind === 'addresses') return { networks: document.networks, fence: document.fence, callerAddress: document.callerAddress };
   if (part.kind === 'conditions') return { conditions: document.conditions };
+  if (part.kind === 'authorizers') return document.authorizers.find(({ name }) => name === part.id) ?? null;
   return document[part.kind].find((item) => item.id === part.id) ?? null;
 }
 

@@ -136,11 +136,19 @@ function withSameParts(before: ReleaseDocument, after: ReleaseDocument): Release
 /** A mistake with its pointer as the fields of the request have it. */
 function atPart(error: ConfigError, document: ReleaseDocument, part: DraftPart | undefined): ConfigError {
   if (!part || part.kind === 'addresses' || part.kind === 'conditions') return error;
+  if (part.kind === 'authorizers') return atAuthorizer(error, document);
   const prefix = `/${part.kind}/${document[part.kind].findIndex((item) => item.id === part.id)}/`;
   if (!error.pointer.startsWith(prefix)) return error;
   // Operations are changed together by one request, which has their members at its top.
   return new ConfigError(
-    `/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|message|modes|addresses|conditions)/, '')}`,
+    `/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|message|modes|addresses|conditions|authorizers)/, '')}`,
     error.message,
   );
+}
+
+/** The members of an authorizer as a request has them, which tells a script from a service by its member. */
+function atAuthorizer(error: ConfigError, { authorizers }: ReleaseDocument): ConfigError {
+  const [, index, rest] = /^\/authorizers\/(\d+)(\/.*)$/.exec(error.pointer) ?? [];
+  const rule = index === undefined ? undefined : authorizers[Number(index)];
+  return rule && rest !== undefined ? new ConfigError(rest.replace(/^\/by\//, `/${rule.by.kind}/`), error.message) : error;
 }

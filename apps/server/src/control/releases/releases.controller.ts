@@ -92,7 +92,7 @@ export class ReleasesController {
   @Post('releases')
   @Endpoint({ summary: 'Publish the draft', body: PublishInput, answer: PublishView, status: 201, errors: [409] })
   publish(@Body() input: PublishInput, @CalledBy() caller: Caller): Promise<PublishView> {
-    return this.releases.publish(caller.name, input.note ?? '');
+    return this.releases.publish(caller.name, input.note ?? '', input.overrule ?? []);
   }
 
   @Post('releases/:number/roll-back')

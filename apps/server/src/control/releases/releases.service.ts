@@ -1,11 +1,12 @@
 import { Injectable } from '@nestjs/common';
 import { diffReleases, upgradeDocument, type ReleaseChange, type ReleaseDocument } from '@virga/core';
-import type { PublishView, ReleaseSummary, ReleaseView } from '@virga/protocol';
+import type { CaseResults, PublishView, ReleaseSummary, ReleaseView } from '@virga/protocol';
 import { performance } from 'node:perf_hooks';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { ReleaseRow } from '../../store/models/configuration.js';
 import { Store } from '../../store/store.js';
 import { notFound, problem } from '../../http/problems.js';
+import { caseName, CaseRunner } from '../cases/case-runner.js';
 import { DraftService, hashOf } from './draft.service.js';
 
 const SUMMARY = ['number', 'hash', 'note', 'publishedAt', 'publishedBy', 'rolledBackTo', 'apiCount', 'operationCount', 'providerCount'];
@@ -22,11 +23,13 @@ export class ReleasesService {
   readonly #store: Store;
   readonly #draft: DraftService;
   readonly #hub: NodeHub;
+  readonly #cases: CaseRunner;
   #live: LiveDocument | null = null;
   #hashed: { of: ReleaseDocument; hash: string } | null = null;
   #changes: { of: string; changes: ReleaseChange[] } | null = null;
 
-  constructor(store: Store, draft: DraftService, hub: NodeHub) {
+  constructor(store: Store, draft: DraftService, hub: NodeHub, cases: CaseRunner) {
+    this.#cases = cases;
     this.#store = store;
     this.#draft = draft;
     this.#hub = hub;
@@ -69,7 +72,11 @@ export class ReleasesService {
     const row = await this.#row(number);
     const before = await ReleaseRow.findByPk(number - 1, { raw: true });
     const changes = diffReleases(before ? upgradeDocument(JSON.parse(before.document)) : null, upgradeDocument(JSON.parse(row.document)));
-    return { ...summaryOf(row), changes: changes.slice(0, 500).map((change) => ({ ...change })) };
+    return {
+      ...summaryOf(row),
+      cases: row.checks ? (JSON.parse(row.checks) as { cases: CaseResults }).cases : null,
+      changes: changes.slice(0, 500).map((change) => ({ ...change })),
+    };
   }
 
   async document(number: number): Promise<ReleaseDocument> {
@@ -83,11 +90,23 @@ export class ReleasesService {
     return row && upgradeDocument(JSON.parse(row.document));
   }
 
-  async publish(by: string, note: string): Promise<PublishView> {
+  /** @param overrule failing cases that do not stop it, as `caseName` calls them */
+  async publish(by: string, note: string, overrule: readonly string[] = []): Promise<PublishView> {
     const [first] = this.#draft.problems;
     if (first) throw problem(422, 'The draft cannot be published', first.detail, [...this.#draft.problems]);
     if (this.#live && this.#draft.hash === this.#liveHash()) throw problem(409, 'Nothing to publish', 'The draft and the live release are the same.');
-    return this.#make(this.#draft.document, by, note, null);
+    // What is published is what the cases were run on, whatever is edited meanwhile.
+    const { document } = this.#draft;
+    const cases = await this.#cases.run(document, overrule);
+    const failing = cases.items.filter(({ holds, overruled }) => !holds && !overruled);
+    if (failing.length > 0)
+      throw problem(
+        409,
+        failing.length === 1 ? 'A case of an authorizer does not hold' : `${failing.length} cases of authorizers do not hold`,
+        'Mend the authorizer or its case, or overrule each case by its name.',
+        failing.map((one) => ({ pointer: `/overrule/${caseName(one)}`, detail: `${caseName(one)}: ${one.expected} expected. ${one.sentence}` })),
+      );
+    return this.#make(document, by, note, null, cases.items.length === 0 ? null : cases);
   }
 
   /** Publishes the document of an earlier release again, under a new number. The draft stays as it is. */
@@ -109,7 +128,7 @@ export class ReleasesService {
     return row;
   }
 
-  async #make(document: ReleaseDocument, by: string, note: string, rolledBackTo: number | null): Promise<PublishView> {
+  async #make(document: ReleaseDocument, by: string, note: string, rolledBackTo: number | null, cases: CaseResults | null = null): Promise<PublishView> {
     const text = JSON.stringify(document);
     const facts = {
       hash: hashOf(document),
@@ -118,6 +137,7 @@ export class ReleasesService {
       publishedAt: Date.now(),
       publishedBy: by,
       rolledBackTo,
+      checks: cases && JSON.stringify({ cases }),
       apiCount: document.apis.length,
       operationCount: document.apis.reduce((sum, api) => sum + api.operations.length, 0),
       providerCount: document.providers.length,

@@ -6,6 +6,7 @@ import * as clients from './004-clients.js';
 import * as outcomes from './005-outcomes.js';
 import * as changes from './006-changes.js';
 import * as tables from './008-tables.js';
+import * as checks from './009-checks.js';
 import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
@@ -23,4 +24,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '006-changes', up: changes.up },
   { name: '007-edits-of-clients', up: editsOfClients.up },
   { name: '008-tables', up: tables.up },
+  { name: '009-checks', up: checks.up },
 ];

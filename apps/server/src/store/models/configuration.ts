@@ -48,6 +48,8 @@ export class ReleaseRow extends Model {
   @Column(DataType.INTEGER) declare apiCount: number;
   @Column(DataType.INTEGER) declare operationCount: number;
   @Column(DataType.INTEGER) declare providerCount: number;
+  /** JSON of what was run before it was published; null for releases of before that. */
+  @Column(TEXT) declare checks: string | null;
 }
 
 @Table({ tableName: 'provider_keys' })
