@@ -1,5 +1,21 @@
-import { closedPorts, compileRedactor, compileRelease, decide, Directory, entryOf, Exchange, finding, readKey } from '@virga/core';
+import {
+  AnswerMemory,
+  closedPorts,
+  compileRedactor,
+  compileRelease,
+  decide,
+  Directory,
+  entryOf,
+  Exchange,
+  finding,
+  interpreters,
+  readKey,
+  ScriptSandbox,
+} from '@virga/core';
+import variant from '@jitl/quickjs-wasmfile-release-sync';
 import { createHash, randomUUID } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { Recorder } from '../apps/gateway/dist/records/recorder.js';
 import { nextCall, ownProof } from './calls.mjs';
@@ -31,6 +47,7 @@ export async function writeHistory(control, nodeToken, standins, made) {
       digest: sha256,
       keys: { held: (id) => held.get(id), refetch: ({ id }) => Promise.resolve(held.get(id)) },
       directory: () => directory,
+      authorizers: await simulatedAuthorizers(),
       introspection: { ask: (_provider, token) => Promise.resolve({ outcome: 'answered', status: 200, document: contractorSays(token) }) },
     }),
   );
@@ -47,12 +64,20 @@ export async function writeHistory(control, nodeToken, standins, made) {
   }
 }
 
+/** What the provider says of people beside their names. */
+const PEOPLE = {
+  'rider.north': { roles: ['rider'], sections: ['north-1', 'north-2'] },
+  'rider.south': { roles: ['rider'], sections: ['south-1'] },
+  'dispatcher.one': { roles: ['dispatcher'] },
+  'grower.217': { roles: ['grower'] },
+};
+
 const sha256 = (text) => createHash('sha256').update(text).digest('base64url');
 
 /** Clients as the control plane has them, with what they were given. */
 async function simulatedDirectory(control, made) {
   const { items } = await control.get('/clients');
-  const { key, columns, rows } = await control.get('/tables/lockouts');
+  const tables = await Promise.all(['lockouts', 'gates'].map((id) => control.get(`/tables/${id}`)));
   const [name, secret] = made.billing.split(':');
   const credential = (clientId, kind, lookup, digest) => ({
     what: 'credential',
@@ -61,10 +86,26 @@ async function simulatedDirectory(control, made) {
   });
   return new Directory([
     ...items.map(({ id, name: called, enabled, roles }) => ({ what: 'client', id, value: { id, name: called, enabled, roles } })),
-    { what: 'table', id: 'lockouts', value: { id: 'lockouts', key, columns, rows } },
+    ...tables.map(({ name: id, key, columns, rows }) => ({ what: 'table', id, value: { id, key, columns, rows } })),
     credential('open-data-site', 'key', sha256(made.openDataKey), null),
     credential('old-billing-job', 'basic', name, sha256(secret)),
   ]);
+}
+
+/** Scripts run in this process, by the gateway's own sandbox. */
+async function simulatedAuthorizers() {
+  const program = createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm');
+  const load = await interpreters(variant, new Uint8Array(readFileSync(program)));
+  const opened = new Map();
+  return {
+    run: async ({ identity, script }, call) => {
+      if (!opened.has(identity)) opened.set(identity, await ScriptSandbox.open(load, script, () => performance.now()));
+      return opened.get(identity).run(call);
+    },
+    ask: () => Promise.resolve({ kind: 'unavailable', says: 'no service is asked in this simulation' }),
+    answers: new AnswerMemory(),
+    told: () => undefined,
+  };
 }
 
 /** A calm day with a swell and one burst. */
@@ -116,6 +157,7 @@ async function tokenFor(call, signer, now) {
       iat,
       exp: iat + 1260,
       jti: name,
+      ...(PEOPLE[caller.subject] ?? {}),
       ...(own === signer ? { scope: caller.scope } : { scp: caller.scope.split(' '), org: 'state-water', registry: { access: { roles: ['partner-agency'] } } }),
       aud: proof === 'other-audience' ? 'https://elsewhere.velmora.example' : caller.audience,
     };

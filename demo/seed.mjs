@@ -9,8 +9,10 @@ const contract = (name) => readFileSync(new URL(`contracts/${name}`, import.meta
 export async function seed(control, standins) {
   const standing = await control.get('/standing');
   if (standing.live || standing.apiCount > 0 || standing.providerCount > 0) return null;
-  const [signIn, gates, meters, registry, dunlin] = standins;
+  const [signIn, gates, meters, registry, dunlin, decisions] = standins;
   const provider = await control.send('POST', '/providers', { name: 'Trust Sign-in', issuer: signIn.issuer, allowLoopbackHttp: true });
+  // Riders carry the canal sections that they serve.
+  await control.send('PATCH', `/providers/${provider.id}`, { claimMap: { ...provider.claimMap, attributes: [{ name: 'sections', ...from(['sections']) }] } });
 
   const partner = await trustRegistry(control, registry);
   const contractor = await trustDunlin(control, dunlin);
@@ -31,6 +33,7 @@ export async function seed(control, standins) {
   await control.send('PATCH', `/apis/${readings}/operations`, { ids: ['GET /basin-volumes'], modes: { all: 'observe', checks: {} } });
   await addAddresses(control, headgates);
   await addConditions(control, headgates);
+  await addAuthorizers(control, headgates, decisions);
   await addPersonas(control, provider.id, gates.resource, meters.resource);
   await control.send('POST', '/personas', {
     name: 'Registry sync, partner agency',
@@ -106,6 +109,84 @@ async function addConditions(control, headgates) {
     conditions: [{ kind: 'shared', name: 'daylight' }],
     modes: { all: 'enforce', checks: { condition: 'observe' } },
   });
+}
+
+const SECTIONS = ['north-1', 'north-2', 'south-1', 'west-3'];
+
+/** A rider moves gates of the own sections; a grower trades what is held. */
+async function addAuthorizers(control, headgates, decisions) {
+  await control.send('PUT', '/tables/gates', {
+    description: 'In which canal section each gate lies',
+    key: 'gate',
+    columns: ['gate', 'section'],
+    rows: Array.from({ length: 24 }, (_, index) => [`G-${index + 1}`, SECTIONS[(index + 1) % SECTIONS.length]]),
+  });
+  const rider = (gateId, lockouts = {}) =>
+    JSON.stringify({
+      principal: { subject: 'rider.north', roles: ['rider'], attributes: { sections: ['north-1', 'north-2'] } },
+      request: { method: 'POST', path: `/headgates/gates/${gateId}/positions`, parameters: { gateId } },
+      resource: { gates: { 'G-4': { section: 'north-1' }, 'G-3': { section: 'west-3' } }, lockouts },
+    });
+  await control.send('PUT', '/authorizers/own section', {
+    name: 'own section',
+    description: 'A rider moves gates of the sections in the token, none that is locked out',
+    script: { source: readFileSync(new URL('authorizers/own-section.js', import.meta.url), 'utf8'), timeMs: 20, megabytes: 8, tables: ['gates', 'lockouts'] },
+    service: null,
+    passes: ['x-section'],
+    cache: null,
+    cases: [
+      { name: 'a gate of the own section', input: rider('G-4'), expected: 'allow' },
+      { name: 'a gate of another section', input: rider('G-3'), expected: 'deny' },
+      { name: 'locked out', input: rider('G-4', { 'G-4': { since: '2026-06-01', reason: 'divers' } }), expected: 'deny' },
+      {
+        name: 'a grower',
+        input: JSON.stringify({
+          principal: { subject: 'grower.217', roles: ['grower'] },
+          request: { parameters: { gateId: 'G-4' } },
+          resource: { gates: {}, lockouts: {} },
+        }),
+        expected: 'deny',
+      },
+    ],
+  });
+  const trade = (subject, cubicMetres) =>
+    JSON.stringify({
+      principal: { subject, roles: ['grower'] },
+      request: { method: 'POST', path: '/allotments/rights/R-7/trades', parameters: { rightId: 'R-7' }, query: { season: '2026', cubicMetres } },
+    });
+  await control.send('PUT', '/authorizers/water right', {
+    name: 'water right',
+    description: 'May this grower trade this much of this right in this season',
+    script: null,
+    service: {
+      url: decisions.address,
+      credential: { kind: 'bearer', secret: decisions.secret },
+      timeoutMs: 800,
+      allowLoopbackHttp: true,
+      privateHosts: [],
+      question: {
+        subjectType: 'grower',
+        subjectId: 'principal.subject',
+        action: '"trade"',
+        resourceType: 'water right',
+        resourceId: 'request.parameters.rightId',
+        properties: [
+          { of: 'subject', name: 'roles', value: 'principal.roles' },
+          { of: 'context', name: 'season', value: 'request.query.season' },
+          { of: 'context', name: 'cubicMetres', value: 'double(request.query.cubicMetres)' },
+        ],
+      },
+      signIn: { pointer: '/context/code', value: 'unauthenticated' },
+    },
+    passes: [],
+    cache: { seconds: 30, key: ['caller', 'operation', 'path', 'query'] },
+    cases: [
+      { name: 'what is held', input: trade('grower.217', '12000'), expected: 'allow' },
+      { name: 'more than is held', input: trade('grower.217', '12001'), expected: 'deny' },
+      { name: 'a session that has ended', input: trade('grower.404', '1'), expected: 'sign-in' },
+    ],
+  });
+  await control.send('POST', '/authorizers/own section/uses', { apiId: headgates, operationIds: ['POST /gates/{gateId}/positions'], called: true });
 }
 
 /** Consumers that are no clients of a provider, and one that is. */

@@ -11,6 +11,10 @@ const SCREENS = [
   '/clients/open-data-site',
   '/addresses',
   '/conditions',
+  '/authorizers',
+  '/authorizers/new',
+  '/authorizers/named/own%20section',
+  '/authorizers/named/water%20right',
   '/tables',
   '/tables?name=lockouts',
   '/bench',
@@ -54,7 +58,7 @@ test('the probe as a person: sign-in at the provider’s own page, then an ID to
   await page.getByRole('link', { name: /^APIs/ }).click();
   await page.getByRole('link', { name: 'Headgates' }).click();
   await page.getByRole('listitem').filter({ hasText: 'GET/gates/{gateId}/positions' }).getByRole('button', { name: 'probe' }).click();
-  await page.getByLabel('Path and query').fill('/headgates/gates/G-3/positions');
+  await page.getByLabel('Path and query').fill('/headgates/gates/G-4/positions');
   await page.getByLabel('Method', { exact: true }).selectOption('POST');
   await page.getByLabel('Headers, one a line').fill('content-type: application/json');
   await page.getByLabel('Body').fill('{"opening": 41, "reason": "evening turn"}');
@@ -77,7 +81,7 @@ test('the probe as a person: sign-in at the provider’s own page, then an ID to
   await page.getByLabel('forward it when it passes').check();
   await page.getByRole('button', { name: 'Send', exact: true }).click();
   await expect(page.locator('pre').filter({ hasText: '"opening": 41' })).toBeVisible();
-  const gate = (await (await fetch(`${demo.standins[1]?.address}/gates/G-3`)).json()) as { opening: number };
+  const gate = (await (await fetch(`${demo.standins[1]?.address}/gates/G-4`)).json()) as { opening: number };
   expect(gate.opening).toBe(41);
 
   await page.getByLabel('What is sent').selectOption('id-token');
@@ -93,7 +97,7 @@ test('the probe as a person: sign-in at the provider’s own page, then an ID to
   await expect(page.getByRole('button', { name: /The signature does not match/ })).toBeVisible();
   await page.getByRole('button', { name: 'copy as a curl line' }).click();
   expect(await page.evaluate(() => navigator.clipboard.readText())).toMatch(
-    /^curl -i --path-as-is -X POST 'http:\/\/127.0.0.1:\d+\/headgates\/gates\/G-3\/positions' .*"Authorization: Bearer \$TOKEN"/,
+    /^curl -i --path-as-is -X POST 'http:\/\/127.0.0.1:\d+\/headgates\/gates\/G-4\/positions' .*"Authorization: Bearer \$TOKEN"/,
   );
 });
 

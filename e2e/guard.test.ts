@@ -153,3 +153,95 @@ test('a table is made from CSV, named by a condition, and acts at once when a ro
   await page.getByRole('link', { name: 'Releases', exact: true }).click();
   await expect(page.getByText('Table closed_meters: set, 2 rows').first()).toBeVisible();
 });
+
+test('an authorizer is written, tried, called by an operation, published; its cases stop a release that they do not hold for', async ({
+  console: page,
+  demo,
+}) => {
+  await page.getByRole('link', { name: 'Authorizers', exact: true }).click();
+  await expect(page.getByRole('row', { name: /own section/ })).toBeVisible();
+  await page.getByRole('link', { name: 'make an authorizer' }).click();
+  await page.getByLabel('Name', { exact: true }).fill('by crew');
+  const write = async (source: string) => {
+    await page.getByLabel('Script', { exact: true }).click();
+    await page.keyboard.press('ControlOrMeta+A');
+    await page.keyboard.insertText(source);
+  };
+  await write('function decide({ request }) { return { allow: request.heders["x-crew"] === "south" } }');
+  await expect(page.getByText('Line 1, column 56: request has no member heders')).toBeVisible();
+  await write('function decide({ request }) { return { allow: request.headers["x-crew"] === "south", reason: "the crew of another gate", tell: true } }');
+  await expect(page.getByText('It can be used.')).toBeVisible();
+  const addCase = async (name: string, input: string, expected: string) => {
+    await page.getByRole('button', { name: 'add a case' }).click();
+    await page.getByLabel('Name', { exact: true }).last().fill(name);
+    await page.getByLabel('Expected').selectOption({ label: expected });
+    await page.getByLabel(`Input of ${name}`).click();
+    await page.keyboard.press('ControlOrMeta+A');
+    await page.keyboard.insertText(input);
+  };
+  await addCase('the south crew', '{"request":{"headers":{"x-crew":"south"}}}', 'allowed');
+  await expect(page.getByText('all hold')).toBeVisible({ timeout: 20_000 });
+  await addCase('nobody', '{}', 'allowed');
+  await expect(page.getByText('1 of 2 do not hold')).toBeVisible();
+  await expect(page.getByText('allowed expected. The authorizer by crew denies it: the crew of another gate.')).toBeVisible();
+  await page.getByRole('button', { name: 'Save to the draft' }).click();
+  await expect(page.getByRole('heading', { name: 'by crew' })).toBeVisible();
+
+  await page.getByRole('button', { name: 'let operations call it' }).click();
+  await page.getByLabel('API', { exact: true }).selectOption({ label: 'Headgates' });
+  await page.getByLabel('Filter operations').fill('get /gates/{gateid}');
+  await page.getByRole('checkbox', { name: 'GET /gates/{gateId}', exact: true }).check();
+  await page.getByRole('button', { name: 'Let 1 call it' }).click();
+  await expect(page.getByRole('button', { name: 'GET /gates/{gateId} no longer calls it' })).toBeVisible();
+
+  await page.getByRole('button', { name: 'Publish' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByText(/1 of \d+ cases of authorizers do not hold/)).toBeVisible();
+  await expect(dialog.getByRole('button', { name: 'Publish' })).toBeDisabled();
+  await dialog.getByRole('checkbox', { name: 'overrule by crew: nobody' }).check();
+  await expect(dialog.getByRole('button', { name: 'Publish' })).toBeEnabled();
+  await dialog.getByRole('button', { name: 'Not yet' }).click();
+  await page.getByRole('button', { name: 'nobody', exact: true }).click();
+  await page.getByLabel('Expected').selectOption({ label: 'denied' });
+  await expect(page.getByText('all hold')).toBeVisible();
+  await page.getByRole('button', { name: 'Save to the draft' }).click();
+  await expect(page.getByRole('button', { name: 'Save to the draft' })).toBeDisabled();
+  await page.getByRole('button', { name: 'Publish' }).click();
+  await expect(dialog.getByText(/All \d+ cases of authorizers hold/)).toBeVisible();
+  await dialog.getByRole('button', { name: 'Publish' }).click();
+  await expect(page.getByText(/Release \d+ is live/)).toBeVisible();
+
+  const workshop = demo.standins[0]?.clients.find(({ id }) => id === 'workshop');
+  const answer = await fetch(`${demo.standins[0]?.issuer}/token`, {
+    method: 'POST',
+    headers: { authorization: `Basic ${btoa(`workshop:${workshop?.secret}`)}`, 'content-type': 'application/x-www-form-urlencoded' },
+    body: new URLSearchParams({ grant_type: 'client_credentials', scope: 'gates:read', resource: 'https://headgates.velmora.example' }),
+  });
+  const { access_token: token } = (await answer.json()) as { access_token: string };
+  const call = (headers: Record<string, string>) => fetch(`${demo.gatewayUrl}/headgates/gates/G-4`, { headers });
+  expect((await call({ 'x-crew': 'south' })).status).toBe(401);
+  const denied = await call({ authorization: `Bearer ${token}`, 'x-crew': 'north' });
+  expect([denied.status, ((await denied.json()) as { detail: string }).detail]).toEqual([403, 'the crew of another gate']);
+  expect((await call({ authorization: `Bearer ${token}`, 'x-crew': 'south' })).status).toBe(200);
+
+  // Kept answers say what they hang on and what they open.
+  await write('function decide() { return { allow: true, covers: [{ method: "GET", path: "/headgates/gates/*" }] } }');
+  await page.getByRole('checkbox', { name: 'use its answers again' }).check();
+  await expect(page.getByText(/An answer may be 30 s old, never older than its caller’s credential is good/)).toBeVisible();
+  await expect(page.getByText(/it is not shown header fields/)).toBeVisible();
+  await expect(page.getByRole('list', { name: 'What the answer covers' }).first()).toContainText('GET /headgates/gates/*: Headgates: GET /gates/{gateId}');
+  await page.getByRole('button', { name: 'take back' }).click();
+
+  // A request that was refused becomes a case with one click.
+  await page.goto(`${new URL(page.url()).origin}/traces?outcome=refused&step=authorizer`);
+  await page
+    .getByRole('link', { name: /gates\/G-4/ })
+    .first()
+    .click();
+  await expect(page.getByRole('heading', { name: 'Why it stopped at Authorizer' })).toBeVisible();
+  await page.getByRole('link', { name: 'Make a case of by crew out of it' }).click();
+  await expect(page.getByText(/A trace keeps no claims/)).toBeVisible();
+  await expect(page.getByText('all hold')).toBeVisible();
+  await page.getByRole('button', { name: 'Save to the draft' }).click();
+  await expect(page.getByRole('button', { name: 'Save to the draft' })).toBeDisabled();
+});

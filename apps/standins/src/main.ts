@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { DUNLIN_FIELDWORKS, HEADGATES_RESOURCE, READINGS_RESOURCE, STATE_WATER_REGISTRY, TRUST_SIGN_IN } from './provider/people.js';
 import type { House } from './provider/house.js';
 import { StandinProvider } from './provider/standin-provider.js';
+import { waterRight, WATER_RIGHT_SECRET } from './decisions/water-right.js';
 import { headgates } from './upstreams/headgates.js';
 import { meterReadings } from './upstreams/meter-readings.js';
 
@@ -28,12 +29,15 @@ try {
   const readingsAddress = `http://${HOST}:${port + 2}`;
   await listen(headgates(), port + 1);
   await listen(meterReadings(readingsAddress), port + 2);
+  const decisionsAddress = `http://${HOST}:${port + 5}`;
+  await listen(waterRight(), port + 5);
   const standins = [
     signIn.facts(),
     { name: 'Headgates', kind: 'upstream', address: gatesAddress, resource: HEADGATES_RESOURCE },
     { name: 'Meter readings', kind: 'upstream', address: readingsAddress, resource: READINGS_RESOURCE },
     registry.facts(),
     dunlin.facts(),
+    { name: 'Water right', kind: 'decision service', address: `${decisionsAddress}/access/v1/evaluation`, secret: WATER_RIGHT_SECRET },
   ];
   process.send?.({ type: 'ready', standins });
   if (!process.send) console.log(JSON.stringify(standins, null, 2));

@@ -38,6 +38,15 @@ export const router = createBrowserRouter([
           { path: '/clients/:id', element: screen(() => import('../features/clients/client-screen').then((m) => ({ default: m.ClientScreen }))) },
           { path: '/addresses', element: screen(() => import('../features/addresses/addresses').then((m) => ({ default: m.Addresses }))) },
           { path: '/conditions', element: screen(() => import('../features/conditions/conditions').then((m) => ({ default: m.Conditions }))) },
+          { path: '/authorizers', element: screen(() => import('../features/authorizers/authorizer-list').then((m) => ({ default: m.AuthorizerList }))) },
+          {
+            path: '/authorizers/new',
+            element: screen(() => import('../features/authorizers/authorizer-screen').then((m) => ({ default: m.AuthorizerScreen }))),
+          },
+          {
+            path: '/authorizers/named/:name',
+            element: screen(() => import('../features/authorizers/authorizer-screen').then((m) => ({ default: m.AuthorizerScreen }))),
+          },
           { path: '/tables', element: screen(() => import('../features/tables/tables').then((m) => ({ default: m.Tables }))) },
           { path: '/bench/:tab?', element: screen(() => import('../features/bench/bench').then((m) => ({ default: m.Bench }))) },
           { path: '/personas', element: screen(() => import('../features/personas/personas').then((m) => ({ default: m.Personas }))) },

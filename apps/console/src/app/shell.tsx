@@ -32,6 +32,7 @@ const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry
     entries: [
       { to: '/addresses', word: 'Addresses' },
       { to: '/conditions', word: 'Conditions' },
+      { to: '/authorizers', word: 'Authorizers' },
       { to: '/tables', word: 'Tables' },
     ],
   },

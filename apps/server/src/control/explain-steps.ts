@@ -5,6 +5,8 @@ import type { RuleView, StepView } from '@virga/protocol';
 const PARTS: Readonly<Record<string, string>> = {
   fence: 'from where it may be called at all',
   addresses: 'from where it may be called',
+  conditions: 'conditions',
+  authorizers: 'authorizers',
   access: 'who may call',
   token: 'token checks',
   schemes: 'security schemes',
@@ -41,12 +43,13 @@ export function explainSteps(steps: readonly StepTrace[], document: ReleaseDocum
 /** A rule by its pointer; null where the release has no such rule. */
 function ruleView(document: ReleaseDocument, pointer: string): RuleView | null {
   const place = describePointer(document, pointer);
-  if (place?.apiId === '') return { pointer, apiId: '', operationId: null, part: 'fence', words: `The gateway: ${PARTS['fence'] ?? ''}` };
+  if (place?.apiId === '') return { pointer, apiId: '', operationId: null, part: 'fence', calls: '', words: `The gateway: ${PARTS['fence'] ?? ''}` };
   const api = place && document.apis.find(({ id }) => id === place.apiId);
   if (!place || !api) return null;
   const operation = api.operations.find(({ id }) => id === place.operationId);
   const part = place.member[0] ?? '';
   const of = operation ? `${api.name}, ${operation.method} ${operation.path}` : `${api.name}, for all its operations`;
   const { apiId, operationId } = place;
-  return { pointer, apiId, operationId, part, words: part === '' ? of : `${of}: ${PARTS[part] ?? part}` };
+  const calls = part === 'authorizers' ? ((operation?.authorizers ?? api.authorizers)[Number(place.member[1])] ?? '') : '';
+  return { pointer, apiId, operationId, part, calls, words: part === '' ? of : `${of}: ${PARTS[part] ?? part}` };
 }

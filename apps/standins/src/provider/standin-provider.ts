@@ -4,7 +4,7 @@ import { addGrants } from './extra-grants.js';
 import { providerConfiguration } from './configuration.js';
 import type { House } from './house.js';
 import { memoryStore } from './memory-store.js';
-import { MOODS, Moods, type Mood } from './moods.js';
+import { MOODS, Moods, type Mood } from '../moods.js';
 import { signInPage } from './sign-in-page.js';
 import { SigningKeys } from './signing-keys.js';
 

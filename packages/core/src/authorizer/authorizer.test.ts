@@ -72,6 +72,14 @@ describe('a script in its sandbox', () => {
     expect(kinds).toEqual(['loop: time', 'catch: time', 'memory: memory', 'big: memory', 'deep: fault', 'pattern: time', 'sort: time', 'throw: fault']);
   });
 
+  it('reads times, and knows none by itself', async () => {
+    const sandbox = await opened(
+      'function decide({ at }) { return { ms: timeOf(at), made: typeof Date, reached: Object.getOwnPropertyNames(globalThis).filter((name) => /date/i.test(name)) } }',
+    );
+    expect(call(sandbox, { at: '2026-05-01T06:00:00Z' })).toEqual({ ms: Date.UTC(2026, 4, 1, 6), made: 'undefined', reached: [] });
+    for (const at of ['', 'yesterday', '2026-05-01T06:00:00', 5, null, {}]) expect(call(sandbox, { at })).toMatchObject({ kind: 'fault' });
+  });
+
   it('says where it failed, as its author counts lines', async () => {
     const sandbox = await opened('function decide(input) {\n  return input.principal.roles.includes("x");\n}');
     expect(call(sandbox)).toMatchObject({ kind: 'fault', line: 2 });

@@ -29,6 +29,7 @@ export function completeScript(source: string, at: number, scope: ConditionScope
       from,
       words: [
         ...Object.entries(roots).map(([word, { type, about }]) => ({ word, kind: 'variable' as const, detail: described(type), about })),
+        { word: 'timeOf', kind: 'function' as const, detail: 'timeOf(…)', about: 'Milliseconds since the epoch of a time, as in timeOf(now)' },
         ...ANSWER.map(([word, about]) => ({ word, kind: 'member' as const, detail: 'of the answer', about })),
       ],
     };

@@ -38,14 +38,21 @@ const BEGINNING_MS = 200;
 const FILE = 'authorizer.js';
 
 /**
- * What every script finds beside the language. There is no clock and no chance: an answer depends on the input alone. Tables are
+ * What every script finds beside the language: `timeOf(text)`, the milliseconds since the epoch of a time (RFC 3339). There is no clock
+ * and no chance: an answer depends on the input alone. Tables are
  * looked up row by row; to ask for one that is not there is an error, so that a missing table never counts as an empty one.
  */
 const PRELUDE = `(() => {
   const { parse, stringify } = JSON;
   const RealProxy = Proxy, NamedError = TypeError, freeze = Object.freeze;
+  const readTime = Date.parse, notTime = isNaN, zone = /(?:Z|[+-]\\d\\d:\\d\\d)$/, tested = RegExp.prototype.test;
+  globalThis.timeOf = (text) => {
+    const ms = typeof text === 'string' && tested.call(zone, text) ? readTime(text) : NaN;
+    if (notTime(ms)) throw new NamedError('timeOf takes a time such as 2026-05-01T06:00:00Z');
+    return ms;
+  };
   const row = globalThis.__row, tables = globalThis.__tables;
-  for (const name of ['__row', '__tables', 'SharedArrayBuffer', 'Atomics', 'WeakRef', 'FinalizationRegistry', 'Promise', 'performance', 'console'])
+  for (const name of ['__row', '__tables', 'SharedArrayBuffer', 'Atomics', 'WeakRef', 'FinalizationRegistry', 'Promise', 'performance', 'console', 'Date'])
     delete globalThis[name];
   delete Math.random;
   const readOnly = { set() { throw new NamedError('tables are read only') }, defineProperty() { throw new NamedError('tables are read only') }, deleteProperty() { throw new NamedError('tables are read only') } };
@@ -215,7 +222,7 @@ const INTRINSICS = {
   StringNormalize: true,
   TypedArrays: true,
   Promise: true,
-  Date: false,
+  Date: true,
 } as const;
 
 const WORDS = PAGE / 4;

@@ -21,6 +21,8 @@ export class RuleView {
   @IsOptional() @IsString() operationId: string | null;
   /** The part of the API or operation: access, token, schemes, modes, upstream; empty for the whole. */
   @IsString() part: string;
+  /** The authorizer that the rule calls; empty for other rules. */
+  @IsString() calls: string;
   /** What it is, and of what, in words. */
   @IsString() words: string;
 }

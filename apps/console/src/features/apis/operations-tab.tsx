@@ -9,6 +9,7 @@ import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
 import { ProbeContext } from '../probe/probe-state';
 import { AddressDialog } from './address-dialog';
+import { AuthorizerDialog } from './authorizer-dialog';
 import { ConditionDialog } from './condition-dialog-later';
 import { AccessDialog } from './access-dialog';
 import { ModesDialog } from './modes-dialog';
@@ -24,6 +25,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
   const [tokens, setTokens] = useState<readonly OperationView[] | null>(null);
   const [modes, setModes] = useState<readonly OperationView[] | 'api' | null>(null);
   const [addresses, setAddresses] = useState<readonly OperationView[] | 'api' | null>(null);
+  const [authorizers, setAuthorizers] = useState<readonly OperationView[] | 'api' | null>(null);
   const [conditions, setConditions] = useState<readonly OperationView[] | 'api' | null>(null);
   const filter = query.get('filter') ?? '';
   const show = query.get('show') ?? '';
@@ -72,6 +74,10 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
             conditions
           </button>
           ,{' '}
+          <button className="link" onClick={() => setAuthorizers('api')}>
+            authorizers
+          </button>
+          ,{' '}
           <button className="link" onClick={() => setModes('api')}>
             modes
           </button>
@@ -100,6 +106,15 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
             conditions
           </button>
           ,{' '}
+          <button
+            className="link"
+            disabled={selected.length === 0}
+            style={selected.length === 0 ? { opacity: 0.5 } : {}}
+            onClick={() => setAuthorizers(selected)}
+          >
+            authorizers
+          </button>
+          ,{' '}
           <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setTokens(selected)}>
             tokens
           </button>
@@ -125,6 +140,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
       {modes && <ModesDialog api={api} operations={modes === 'api' ? null : modes} onClose={() => setModes(null)} />}
       {addresses && <AddressDialog api={api} operations={addresses === 'api' ? null : addresses} onClose={() => setAddresses(null)} />}
       {conditions && <ConditionDialog api={api} operations={conditions === 'api' ? null : conditions} onClose={() => setConditions(null)} />}
+      {authorizers && <AuthorizerDialog api={api} operations={authorizers === 'api' ? null : authorizers} onClose={() => setAuthorizers(null)} />}
       {tokens && <TokenDialog api={api} operations={tokens} onClose={() => setTokens(null)} />}
       {setting && setting.length > 0 && (
         <AccessDialog

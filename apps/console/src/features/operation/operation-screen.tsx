@@ -8,6 +8,7 @@ import { Mark, type MarkKind } from '../../parts/mark';
 import { Method } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
+import { AuthorizerDialog } from '../apis/authorizer-dialog';
 import { ConditionDialog } from '../apis/condition-dialog-later';
 import { AddressDialog } from '../apis/address-dialog';
 import { AccessDialog } from '../apis/access-dialog';
@@ -17,7 +18,7 @@ import { apiQuery, operationQuery } from '../apis/queries';
 import { TokenDialog } from '../apis/token-dialog';
 import { ProbeContext } from '../probe/probe-state';
 
-type Editing = 'addresses' | 'conditions' | 'access' | 'token' | 'message' | 'modes';
+type Editing = 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'message' | 'modes';
 
 /** One operation: every check on its way, what each asks, its mode, where both were set, and what came of it. */
 export function OperationScreen() {
@@ -67,6 +68,9 @@ export function OperationScreen() {
             <button className="link" onClick={() => setEditing('conditions')}>
               on what conditions
             </button>
+            <button className="link" onClick={() => setEditing('authorizers')}>
+              what authorizers say
+            </button>
             <button className="link" onClick={() => setEditing('message')}>
               what bodies may be
             </button>
@@ -83,6 +87,7 @@ export function OperationScreen() {
       </div>
       {editing === 'addresses' && <AddressDialog {...edit} />}
       {editing === 'conditions' && <ConditionDialog {...edit} />}
+      {editing === 'authorizers' && <AuthorizerDialog {...edit} />}
       {editing === 'access' && <AccessDialog {...edit} />}
       {editing === 'token' && <TokenDialog {...edit} />}
       {editing === 'message' && <MessageDialog {...edit} />}
@@ -156,6 +161,7 @@ function SetAt({ check, page, onEdit }: { readonly check: OperationCheckView; re
     check.part === 'access' ||
     check.part === 'addresses' ||
     check.part === 'conditions' ||
+    check.part === 'authorizers' ||
     ((check.part === 'token' || check.part === 'message') && check.setAt === 'operation')
   ) {
     const part = check.part;

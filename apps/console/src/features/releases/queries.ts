@@ -1,5 +1,5 @@
 import { queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
-import type { EditPage, PublishView, ReleaseList, ReleaseView } from '@virga/protocol';
+import type { CaseResults, EditPage, PublishView, ReleaseList, ReleaseView } from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { api } from '../../client/api';
 
@@ -12,7 +12,8 @@ export function useGoLive(path: string) {
   const client = useQueryClient();
   const { enqueueSnackbar } = useSnackbar();
   return useMutation({
-    mutationFn: (note: string) => api.post<PublishView>(path, { note }),
+    mutationFn: ({ note, overrule = [] }: { readonly note: string; readonly overrule?: readonly string[] }) =>
+      api.post<PublishView>(path, { note, ...(overrule.length === 0 ? {} : { overrule }) }),
     onSuccess: async (view) => {
       const where =
         view.effectiveMs === null
@@ -23,6 +24,14 @@ export function useGoLive(path: string) {
     },
   });
 }
+
+/** Cases of the draft's authorizers, run on a node as publishing runs them. */
+export const caseRunQuery = queryOptions({
+  queryKey: ['draft', 'cases'],
+  queryFn: () => api.post<CaseResults>('/authorizers/cases/run'),
+  gcTime: 0,
+  retry: false,
+});
 
 /** The last edits of the draft. */
 export const editsQuery = queryOptions({ queryKey: ['draft', 'edits'], queryFn: () => api.get<EditPage>('/draft/edits?limit=20') });

@@ -1,6 +1,6 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { ReleaseSummary } from '@virga/protocol';
+import type { CaseResultView, ReleaseSummary } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../client/api';
@@ -148,6 +148,7 @@ function ReleaseDetail({ number, live }: { readonly number: number; readonly liv
           </>
         )}
       </dl>
+      {release.cases && <CasesOf cases={release.cases.items} />}
       <h2>Against the release before</h2>
       <ChangeList changes={release.changes} />
       <ProblemNotice error={rollBack.error} />
@@ -156,7 +157,7 @@ function ReleaseDetail({ number, live }: { readonly number: number; readonly liv
           title={`Roll back to release ${number}`}
           action="Publish it again"
           onNo={() => setAsking(false)}
-          onYes={() => rollBack.mutate('', { onSettled: () => setAsking(false) })}
+          onYes={() => rollBack.mutate({ note: '' }, { onSettled: () => setAsking(false) })}
         >
           The document of release {number} becomes live under a new number, at once and on every node. What was published since stops being in force; the draft
           stays as it is.
@@ -201,5 +202,22 @@ function Nodes() {
         ]}
       />
     </section>
+  );
+}
+
+/** What was run before it was published. */
+function CasesOf({ cases }: { readonly cases: readonly CaseResultView[] }) {
+  const overruled = cases.filter((one) => one.overruled);
+  return (
+    <div>
+      <p style={{ margin: 0 }}>
+        {cases.length - overruled.length} of {cases.length} cases of authorizers held before it was published{overruled.length > 0 ? '; overruled:' : '.'}
+      </p>
+      {overruled.map(({ authorizer, name, sentence }) => (
+        <div key={`${authorizer} ${name}`} className="small rust" style={{ overflowWrap: 'anywhere' }}>
+          {authorizer}: {name}. {sentence}
+        </div>
+      ))}
+    </div>
   );
 }

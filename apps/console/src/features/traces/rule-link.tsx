@@ -1,11 +1,13 @@
 import type { StepView } from '@virga/protocol';
 import { Link } from 'react-router';
+import { authorizerPath } from '../apis/authorizer-queries';
 import { operationPath } from '../apis/queries';
 
 /** Tabs of the API screen where rules of all its operations are edited, by the part of the rule. */
 const TABS: Readonly<Record<string, string>> = {
   addresses: '',
   conditions: '',
+  authorizers: '',
   access: '',
   token: '/access',
   schemes: '/access',
@@ -33,6 +35,7 @@ export function RuleLink({ step }: { readonly step: StepView }) {
     <div>
       <Link to={to}>Open the rule</Link>
       <div className="quiet small">{rule.words}</div>
+      {rule.calls !== '' && <Link to={authorizerPath(rule.calls)}>Open the authorizer {rule.calls}</Link>}
     </div>
   );
 }

@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import type { HeaderView, PersonaView, StepView, TraceView } from '@virga/protocol';
 import { useContext, useState } from 'react';
 import { Link, useParams } from 'react-router';
+import { withQuery } from '../../client/api';
 import { Copyable } from '../../parts/copy';
 import { FallLine } from '../../parts/fall-line';
 import { Mark } from '../../parts/mark';
@@ -10,6 +11,7 @@ import { Method } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { exactTime, took } from '../../parts/time';
 import { Why } from '../../parts/why';
+import { authorizerPath } from '../apis/authorizer-queries';
 import { operationPath } from '../apis/queries';
 import { personasQuery } from '../personas/queries';
 import { ProbeContext, type ProbeForm } from '../probe/probe-state';
@@ -57,6 +59,7 @@ export function TraceScreen() {
         <aside className="why stack" style={{ gap: 22 }}>
           {explained && <Why step={explained} link={<RuleLink step={explained} />} />}
           <Again trace={trace} />
+          <CaseOf trace={trace} />
           <Headers title="Sent" headers={trace.requestHeaders} />
           <Headers title="Answered" headers={trace.responseHeaders} />
           <div className="quiet small">
@@ -95,6 +98,23 @@ function Again({ trace }: { readonly trace: TraceView }) {
       >
         Send again from the probe
       </Button>
+    </div>
+  );
+}
+
+/** A case of each authorizer that was asked, made of this request. */
+function CaseOf({ trace }: { readonly trace: TraceView }) {
+  const asked = trace.steps.flatMap(({ rule, outcome }) =>
+    rule && rule.calls !== '' ? [{ name: rule.calls, expected: outcome === 'pass' ? 'allow' : 'deny' }] : [],
+  );
+  if (asked.length === 0) return null;
+  return (
+    <div className="stack" style={{ gap: 4 }}>
+      {asked.map(({ name, expected }) => (
+        <Link key={name} to={withQuery(authorizerPath(name), { trace: trace.id, expected })}>
+          Make a case of {name} out of it
+        </Link>
+      ))}
     </div>
   );
 }
