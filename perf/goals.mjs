@@ -1,6 +1,10 @@
 /** What is wanted of each figure, in words. */
 export const GOALS = {
   guardedRouteRatio: '>= 0.75',
+  ruledRouteRatio: '>= 0.72, with a condition, an address rule and a kept answer of an authorizer',
+  scriptCallsPerSecond: '>= 5000 on two processors',
+  eventLoopStallMs: '< 5 while hostile scripts run',
+  spinningThreadsStallMs: 'the same while two threads of the platform spin, for scale',
   coldTokenRatio: '>= 2.0',
   coldEs256Ratio: '>= 1.5',
   coldEdDsaRatio: 'for scale',

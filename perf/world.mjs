@@ -96,6 +96,27 @@ export function release(upstreamUrl, issuer, operations = 100) {
   };
 }
 
+/** The same document with an address rule, a condition and an authorizer whose answers are kept. */
+export function ruled(document) {
+  const script = {
+    kind: 'script',
+    source: 'function decide({ principal }) { return { allow: principal.scopes.includes("gates:read") } }',
+    timeMs: 20,
+    megabytes: 8,
+    tables: [],
+  };
+  return {
+    ...document,
+    authorizers: [{ name: 'reads', description: '', by: script, passes: [], cache: { seconds: 600, key: ['caller', 'operation', 'path'] }, cases: [] }],
+    apis: document.apis.map((api) => ({
+      ...api,
+      addresses: { kind: 'only', of: ['127.0.0.0/8', '2001:db8::/32'] },
+      conditions: [{ kind: 'own', name: 'reads', source: 'request.method == "GET" && "gates:read" in principal.scopes' }],
+      authorizers: ['reads'],
+    })),
+  };
+}
+
 /** The control plane as a node needs it: a feed, and an open ear for records. */
 export async function makeControl() {
   const feeds = new Set();

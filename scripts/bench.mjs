@@ -15,8 +15,9 @@ const { values } = parseArgs({
 install();
 build();
 const { load, median } = await import('../perf/load.mjs');
-const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release } = await import('../perf/world.mjs');
+const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release, ruled } = await import('../perf/world.mjs');
 const { directoryUnderLoad, idleConnections } = await import('../perf/under-load.mjs');
+const { scripts } = await import('../perf/authorizers.mjs');
 const { GOALS } = await import('../perf/goals.mjs');
 const { twoCredentials } = await import('../perf/two-credentials.mjs');
 const { askTogether, makeProofs, verifyAlone, verifyWhole } = await import('../perf/proofs.mjs');
@@ -67,9 +68,19 @@ async function throughput() {
     }
   }
   const ratio = (name) => median(measured[name].map((value, index) => value / measured.bare[index]));
+  // The same route with an address rule, a condition and an authorizer whose answers are kept.
+  await control.publish(2, ruled(release(upstreamUrl, issuer.issuer)));
+  await load(gateway.port, { path, headers, ms: WARM_MS / 2 });
+  const ruledRatios = [];
+  for (let round = 0; round < rounds; round++) {
+    const [alone, whole] = [await load(bare.port, { path, headers, ms }), await load(gateway.port, { path, headers, ms })];
+    failed += whole.failed;
+    ruledRatios.push(whole.perSecond / alone.perSecond);
+    process.stdout.write(`round ${round + 1} with rules: ${Math.round(whole.perSecond)} requests/s\n`);
+  }
   const running = load(gateway.port, { path, headers, ms: 4000, inFlight: 16 });
   const effects = [];
-  for (let number = 2; number <= 9; number++) {
+  for (let number = 3; number <= 9; number++) {
     await new Promise((resolve) => setTimeout(resolve, 300));
     effects.push(await control.publish(number, release(upstreamUrl, issuer.issuer, 1000)));
   }
@@ -104,6 +115,7 @@ async function throughput() {
   const memory = gateway.child.latest.memory;
   const result = {
     guardedRouteRatio: ratio('gateway'),
+    ruledRouteRatio: median(ruledRatios),
     proxyLibraryRatio: ratio('library'),
     guardedFailedRequests: failed,
     publishFailedRequests: during.failed,
@@ -279,7 +291,20 @@ async function allColdTokens() {
   return { coldTokenRatio, coldDecisionRatio, coldEs256Ratio, coldEdDsaRatio };
 }
 
+/** Scripts of authorizers: calls a second, and what hostile ones keep the thread that serves from. */
+async function authorizers() {
+  const { perSecond, stalls, spinMs } = await scripts(rounds, ms);
+  const tenths = (value) => Math.round(value * 10) / 10;
+  return {
+    scriptCallsPerSecond: Math.round(median(perSecond)),
+    eventLoopStallMs: tenths(Math.max(...Object.values(stalls))),
+    spinningThreadsStallMs: tenths(spinMs),
+    hostileStallsMs: Object.fromEntries(Object.entries(stalls).map(([name, value]) => [name, tenths(value)])),
+  };
+}
+
 const GROUPS = {
+  authorizers,
   tokens: allColdTokens,
   memories,
   credentials: () => twoCredentials(portsFor, rounds),

@@ -273,7 +273,7 @@ test('a service keeps its secret to itself and to the place that it was given fo
     [{ question: { ...remote().service!.question, action: '"a" +' } }, '/service/question/action'],
     [{ signIn: { pointer: 'context', value: 'x' } }, '/service/signIn/pointer'],
   ] as const) {
-    const { status, body } = await put('water right', remote(change as never));
+    const { status, body } = await put('water right', remote(change));
     expect({ pointer, status, found: body.errors?.map((error) => error.pointer) }).toEqual({
       pointer,
       status: 422,

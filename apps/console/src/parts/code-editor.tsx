@@ -43,6 +43,7 @@ export default function CodeEditor({
   height = '360px',
   label,
   bare = false,
+  wrap = false,
 }: {
   readonly value: string;
   readonly format: 'json' | 'yaml' | readonly Extension[];
@@ -51,6 +52,8 @@ export default function CodeEditor({
   readonly label: string;
   /** Without line numbers, for a few lines. */
   readonly bare?: boolean;
+  /** Long lines go on in the next. */
+  readonly wrap?: boolean;
 }) {
   return (
     <CodeMirror
@@ -62,9 +65,9 @@ export default function CodeEditor({
       extensions={[
         format === 'json' ? json() : format === 'yaml' ? yaml() : [...format],
         PAPER,
-        ...(bare ? [EditorView.lineWrapping] : []),
+        ...(bare || wrap ? [EditorView.lineWrapping] : []),
         syntaxHighlighting(INK),
-        EditorView.contentAttributes.of({ 'aria-label': label }),
+        EditorView.contentAttributes.of({ 'aria-label': label, tabindex: '0' }),
       ]}
       {...(onChange ? { onChange } : {})}
       style={{ fontSize: 12.5, border: '1px solid var(--hairline)' }}

@@ -45,5 +45,5 @@ export default function ScriptEditor({
     ],
     [scope],
   );
-  return <CodeEditor value={value} format={extensions} onChange={onChange} height="280px" label={label} />;
+  return <CodeEditor value={value} format={extensions} onChange={onChange} height="280px" label={label} wrap />;
 }

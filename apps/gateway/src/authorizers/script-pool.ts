@@ -16,6 +16,8 @@ export const SCRIPT_POOL = {
   waitMs: 2000,
   /** How long beyond its time a thread is left to a script before it is ended: what no interpreter stops by itself. */
   graceMs: 100,
+  /** How long a script that did not stop by itself is left alone: ending threads and starting others is what it could keep a node busy with. */
+  aloneMs: 10_000,
   /** How long a thread may take to make a script ready. */
   beginMs: 10_000,
 } as const;
@@ -46,6 +48,8 @@ export class ScriptPool {
   readonly #threads: Thread[] = [];
   /** Calls that wait, by authorizer, in the order in which these take turns. */
   readonly #queues = new Map<string, Waiting[]>();
+  /** Scripts that are left alone, and until when. Bounded: each of them has cost a thread. */
+  readonly #alone = new Map<string, number>();
   #waiting = 0;
   #number = 0;
   #stopped = false;
@@ -57,6 +61,8 @@ export class ScriptPool {
   /** Never rejects. */
   run(callee: ScriptCallee, call: ScriptCall): Promise<ScriptRun | NotAsked> {
     if (this.#stopped) return Promise.resolve({ kind: 'unavailable', says: 'the node stops' });
+    if (this.#isAlone(callee.identity))
+      return Promise.resolve({ kind: 'busy', says: `it did not stop a moment ago, and is left alone for ${SCRIPT_POOL.aloneMs / 1000} s` });
     const queue = this.#queues.get(callee.identity) ?? [];
     if (queue.length >= SCRIPT_POOL.waitingOfOne) return Promise.resolve({ kind: 'busy', says: `${SCRIPT_POOL.waitingOfOne} calls of it wait already` });
     if (this.#waiting >= SCRIPT_POOL.waiting) return Promise.resolve({ kind: 'busy', says: `${SCRIPT_POOL.waiting} calls of authorizers wait already` });
@@ -152,8 +158,24 @@ export class ScriptPool {
     waiting.resolve(run);
   }
 
-  /** Ends a thread that does not come back. */
+  #isAlone(identity: string): boolean {
+    const until = this.#alone.get(identity);
+    if (until === undefined) return false;
+    if (performance.now() < until) return true;
+    this.#alone.delete(identity);
+    return false;
+  }
+
+  /** Ends a thread that does not come back. What waits for the same script is told at once. */
   #end(thread: Thread, run: ScriptRun): void {
+    const identity = thread.busy?.waiting.callee.identity;
+    if (identity !== undefined) {
+      this.#alone.set(identity, performance.now() + SCRIPT_POOL.aloneMs);
+      const queue = this.#queues.get(identity) ?? [];
+      this.#queues.delete(identity);
+      this.#waiting -= queue.length;
+      for (const waiting of queue) waiting.resolve({ kind: 'busy', says: 'it did not stop for the call before this one' });
+    }
     this.#log(`a thread that runs scripts was ended: ${run.kind === 'time' ? 'a script did not stop' : 'a script could not be made ready'}`);
     this.#gone(thread, run);
     void thread.worker.terminate();

@@ -7,6 +7,7 @@ import { hiddenBy, hiddenMember, type Hidden } from '../authorizer/cache-key.js'
 import { compileQuestion, sayQuestionFault, type CompiledQuestion } from '../authorizer/service-question.js';
 import type { TableRows } from '../directory/table-fact.js';
 import { AUTHORIZER_BOUNDS, type AuthorizerRule, type CacheKeyPart, type ScriptSource, type ServiceSource } from '../document/authorizer-rule.js';
+import type { Principal } from '../token/principal.js';
 import { canonicalJson } from '../util/canonical-json.js';
 import { ConfigError } from '../util/config-error.js';
 import { finding, type Finding } from '../verdict/codes.js';
@@ -59,7 +60,7 @@ function beginAsking(
   };
   if (cache === null) return async () => concluded(rule, await ask(asked), 'asked', exchange);
   const grounds: AnswerGrounds = { tables: [...tables.values()], revocations: ports.revocations() };
-  const key = keyOf(`${name}\n${identity}`, cache.key, exchange);
+  const key = keyOf(`${name}\n${identity}`, cache.key, exchange, ports.digest);
   const { answers } = ports.authorizers;
   const kept = answers.find(key, grounds, nowMs);
   if (kept !== null) return concluded(rule, kept, 'kept', exchange);
@@ -178,22 +179,32 @@ function askService(name: string, service: ServiceSource, question: CompiledQues
 }
 
 /** What the requests that share an answer have in common. */
-function keyOf(owner: string, parts: readonly CacheKeyPart[], exchange: Exchange): AnswerKey {
+function keyOf(owner: string, parts: readonly CacheKeyPart[], exchange: Exchange, digest: Ports['digest']): AnswerKey {
   const who: unknown[] = [];
   const what: unknown[] = [];
   for (const part of parts) {
     if (part === 'operation') what.push(exchange.operation?.api.id, exchange.operation?.rule.id, exchange.method);
     else if (part === 'path') what.push(exchange.path, exchange.operation?.parameterNames);
-    else who.push(partOf(part, exchange));
+    else who.push(partOf(part, exchange, digest));
   }
   return { who: `${owner}\n${JSON.stringify(who)}`, what: JSON.stringify(what), method: exchange.method, path: exchange.path };
 }
 
-function partOf(part: CacheKeyPart, exchange: Exchange): unknown {
+/** What principals are known by: one and the same stands for all requests with a token. */
+const KNOWN_BY = new WeakMap<Principal, string>();
+
+function knownBy(principal: Principal | null, digest: Ports['digest']): string {
+  if (principal === null) return '';
+  let known = KNOWN_BY.get(principal);
+  if (known === undefined) KNOWN_BY.set(principal, (known = digest(JSON.stringify(principal))));
+  return known;
+}
+
+function partOf(part: CacheKeyPart, exchange: Exchange, digest: Ports['digest']): unknown {
   const { caller } = exchange;
   switch (part) {
     case 'caller':
-      return caller && [caller.principal, caller.client, caller.clientName, caller.roles, caller.by];
+      return caller && [knownBy(caller.principal, digest), caller.client, caller.clientName, caller.roles, caller.by];
     case 'subject':
       return caller && [caller.issuer, caller.subject];
     case 'client':
