@@ -32,6 +32,8 @@ async function makeUpstream() {
   app.get('/x/lock', handle('x lock', true));
   app.get('/files/:name.json', handle('files json', true));
   app.get('/held/:gate', handle('held', true));
+  app.get('/kept', handle('kept', true));
+  app.get('/hostile/:how', handle('hostile', true));
   app.get('/unread', handle('unread', true));
   app.get('/guarded', handle('guarded', true));
   app.post('/guarded', handle('guarded', true));
@@ -120,8 +122,48 @@ const CONTRACTS = {
   mixed: `{"openapi":"3.1.0","info":{"title":"Mixed","version":"1"},"security":[{"trust":["read"]}],"paths":{"/x/lock":{"get":{}},"/{any}/{thing}":{"get":{"security":[]},"post":{"security":[]}},"/files/{name}.json":{"get":{}},"/files/{name}":{"get":{"security":[]}},"/guarded":{"get":{},"post":{}},"/open":{"get":{"security":[]}},"/hang":{"get":{"security":[]}},"/long":{"get":{"security":[]}},"/take":{"post":{"security":[]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   keyed: `{"openapi":"3.1.0","info":{"title":"Keyed","version":"1"},"paths":{"/guarded":{"get":{"security":[{"key":[]},{"basic":[]}]},"post":{"security":[{"key":[],"trust":["read"]}]}},"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/sized":{"post":{"security":[]}}},"components":{"securitySchemes":{"key":{"type":"apiKey","in":"header","name":"X-Attack-Key"},"basic":{"type":"http","scheme":"basic"},"trust":{"type":"http","scheme":"bearer"}}}}`,
   placed: `{"openapi":"3.1.0","info":{"title":"Placed","version":"1"},"security":[],"paths":{"/guarded":{"get":{},"post":{}},"/held/{gate}":{"get":{}},"/x/lock":{"get":{}}}}`,
+  scripted: `{"openapi":"3.1.0","info":{"title":"Scripted","version":"1"},"security":[],"paths":{"/held/{gate}":{"get":{}},"/hostile/{how}":{"get":{}},"/kept":{"get":{"security":[{"trust":["read"]}]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   unread: `{"openapi":"3.1.0","info":{"title":"Unread","version":"1"},"security":[],"paths":{"/unread":{"get":{"security":["trust"]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
 };
+
+const script = (source, tables = []) => ({ source, timeMs: 20, megabytes: 8, tables });
+/** Authorizers of the API that is called with scripts, and the operation that calls each. */
+const SCRIPTS = [
+  [
+    'held',
+    'GET /held/{gate}',
+    {
+      script: script(
+        `function decide({ request, resource }) {
+          const gate = request.parameters.gate;
+          const free = /^[0-9]{1,4}$/.test(gate) && !(gate in resource.attack_lockouts);
+          return { allow: free && request.query.crew === 'south', headers: free ? { 'x-attack-crew': 'south' } : {} };
+        }`,
+        ['attack_lockouts'],
+      ),
+      passes: ['x-attack-crew'],
+    },
+  ],
+  [
+    'kept',
+    'GET /kept',
+    {
+      script: script('function decide({ principal }) { return { allow: principal.subject === "allowed", covers: [{ method: "*", path: "/**" }] } }'),
+      cache: { seconds: 60, key: ['caller'] },
+    },
+  ],
+  [
+    'hostile',
+    'GET /hostile/{how}',
+    {
+      script: script(`function decide({ request }) {
+        if (request.parameters.how === 'loop') for (;;) { try { for (;;); } catch {} }
+        if (request.parameters.how === 'memory') { const all = []; for (;;) all.push(new Uint8Array(1e6)); }
+        return { allow: /^(a+)+$/.test('a'.repeat(40) + '!') };
+      }`),
+    },
+  ],
+];
 
 /**
  * Makes everything ready. Without a folder a world of its own is started and ended; with one, the installation that runs
@@ -176,6 +218,20 @@ export async function makeWorld(running) {
   const held = `request.query.season == "2026" && request.headers["x-reason"] == "repair" && !(request.parameters.gate in resource.attack_lockouts)`;
   await must('PUT', '/tables/attack_lockouts', { description: '', key: 'gate', columns: ['gate'], rows: [['7'], ['é']] });
   await must('PATCH', `/apis/${placed.id}/operations`, { ids: ['GET /held/{gate}'], conditions: [{ kind: 'own', name: 'held', source: held }] });
+  const scripted = await bring('scripted', `${root}/s`, '');
+  for (const [name, operationId, authorizer] of SCRIPTS) {
+    const called = `${name} ${root.slice(1)}`;
+    await must('PUT', `/authorizers/${encodeURIComponent(called)}`, {
+      name: called,
+      description: '',
+      service: null,
+      passes: [],
+      cache: null,
+      cases: [],
+      ...authorizer,
+    });
+    await must('POST', `/authorizers/${encodeURIComponent(called)}/uses`, { apiId: scripted.id, operationIds: [operationId], called: true });
+  }
   if (!running) await must('PATCH', '/addresses', { callerAddress: { header: 'x-forwarded-for', trustedHops: [HOP] } });
   const { client } = await must('POST', '/clients', { name: `Attack ${root}` });
   const publish = () => must('POST', '/releases', { note: 'attack' });

@@ -3,6 +3,7 @@
 import { parseArgs } from 'node:util';
 import { resolve } from 'node:path';
 import { ADDRESSES } from '../attack/addresses.mjs';
+import { AUTHORIZERS } from '../attack/authorizers.mjs';
 import { CONDITIONS } from '../attack/conditions.mjs';
 import { CALLERS } from '../attack/callers.mjs';
 import { CREDENTIALS } from '../attack/credentials.mjs';
@@ -22,7 +23,7 @@ const world = await makeWorld(values.data === undefined ? null : { folder: resol
 let held = 0;
 let through = null;
 try {
-  for (const [name, attack] of Object.entries({ ...CALLERS, ...ADDRESSES, ...CONDITIONS, ...CREDENTIALS, ...PRESSURE })) {
+  for (const [name, attack] of Object.entries({ ...CALLERS, ...ADDRESSES, ...CONDITIONS, ...AUTHORIZERS, ...CREDENTIALS, ...PRESSURE })) {
     const found = await attack(world);
     if (found !== null) {
       through = `${name}: ${found}`;
