@@ -122,11 +122,15 @@ async function addAuthorizers(control, headgates, decisions) {
     rows: Array.from({ length: 24 }, (_, index) => [`G-${index + 1}`, SECTIONS[(index + 1) % SECTIONS.length]]),
   });
   const rider = (gateId, lockouts = {}) =>
-    JSON.stringify({
-      principal: { subject: 'rider.north', roles: ['rider'], attributes: { sections: ['north-1', 'north-2'] } },
-      request: { method: 'POST', path: `/headgates/gates/${gateId}/positions`, parameters: { gateId } },
-      resource: { gates: { 'G-4': { section: 'north-1' }, 'G-3': { section: 'west-3' } }, lockouts },
-    });
+    JSON.stringify(
+      {
+        principal: { subject: 'rider.north', roles: ['rider'], attributes: { sections: ['north-1', 'north-2'] } },
+        request: { method: 'POST', path: `/headgates/gates/${gateId}/positions`, parameters: { gateId } },
+        resource: { gates: { 'G-4': { section: 'north-1' }, 'G-3': { section: 'west-3' } }, lockouts },
+      },
+      null,
+      1,
+    );
   await control.send('PUT', '/authorizers/own section', {
     name: 'own section',
     description: 'A rider moves gates of the sections in the token, none that is locked out',
@@ -140,20 +144,28 @@ async function addAuthorizers(control, headgates, decisions) {
       { name: 'locked out', input: rider('G-4', { 'G-4': { since: '2026-06-01', reason: 'divers' } }), expected: 'deny' },
       {
         name: 'a grower',
-        input: JSON.stringify({
-          principal: { subject: 'grower.217', roles: ['grower'] },
-          request: { parameters: { gateId: 'G-4' } },
-          resource: { gates: {}, lockouts: {} },
-        }),
+        input: JSON.stringify(
+          {
+            principal: { subject: 'grower.217', roles: ['grower'] },
+            request: { parameters: { gateId: 'G-4' } },
+            resource: { gates: {}, lockouts: {} },
+          },
+          null,
+          1,
+        ),
         expected: 'deny',
       },
     ],
   });
   const trade = (subject, cubicMetres) =>
-    JSON.stringify({
-      principal: { subject, roles: ['grower'] },
-      request: { method: 'POST', path: '/allotments/rights/R-7/trades', parameters: { rightId: 'R-7' }, query: { season: '2026', cubicMetres } },
-    });
+    JSON.stringify(
+      {
+        principal: { subject, roles: ['grower'] },
+        request: { method: 'POST', path: '/allotments/rights/R-7/trades', parameters: { rightId: 'R-7' }, query: { season: '2026', cubicMetres } },
+      },
+      null,
+      1,
+    );
   await control.send('PUT', '/authorizers/water right', {
     name: 'water right',
     description: 'May this grower trade this much of this right in this season',

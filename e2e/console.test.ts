@@ -218,6 +218,8 @@ test('every row of a list is a link with an address, and one line high', async (
     ['/traces', 'listitem', /\/traces\/[\w-]+/],
   ] as const) {
     await page.goto(origin + path);
+    // What is asked for side by side comes in any order: the first list to be there need not be the first on the page.
+    await page.waitForLoadState('networkidle');
     const row = page
       .getByRole(scope)
       .filter({ has: page.getByRole('link') })

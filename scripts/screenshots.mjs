@@ -82,9 +82,8 @@ await shot('claim-map', `/providers/${providers[1].id}`, async () => {
   await page.getByRole('button', { name: 'more, set' }).first().click();
   await page.getByRole('heading', { name: 'Claim map' }).evaluate((element) => element.scrollIntoView());
 });
-await shot('token-options', `/apis/${gates}/access`, async () => {
-  await page.getByRole('button', { name: /all options/ }).click();
-  await page.getByRole('heading', { name: 'Tokens' }).evaluate((element) => element.scrollIntoView());
+await shot('authorizer', '/authorizers/named/own%20section', async () => {
+  await page.getByText('all hold').waitFor();
 });
 await shot('bench', '/bench', readToken);
 await shot('condition', `/apis/${gates}/operations/${encodeURIComponent('POST /gates/{gateId}/positions')}`, async () => {

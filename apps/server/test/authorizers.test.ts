@@ -5,6 +5,7 @@ import type {
   AuthorizerView,
   CaseInputView,
   CaseResults,
+  ObservedList,
   OperationPage,
   ProbeView,
   ProblemDocument,
@@ -213,6 +214,25 @@ test('over HTTP it refuses with 403 and its reason; a case is made of the trace;
     ({ cost } = await view());
   }
   expect(cost).toMatchObject({ allowed: 1, denied: 1, failed: 0, kept: 0, p50: expect.any(Number) as number });
+});
+
+test('whom enforcing would refuse is told by caller before it is switched', async () => {
+  const ids = ['PUT /gates/{gateId}'];
+  await server.ok('PATCH', `/apis/${apiId}/operations`, { ids, modes: { all: 'enforce', checks: { authorizer: 'observe' } } });
+  expect((await publish()).status).toBe(201);
+  const call = (crew: string) => fetch(`${server.gatewayUrl}/gates/gates/7`, { method: 'PUT', headers: { 'x-crew': crew } });
+  expect([(await call('north')).status, (await call('north')).status, (await call('south')).status]).toEqual([200, 200, 200]);
+  const observed = () => server.ok<ObservedList>('GET', `/apis/${apiId}/observed`);
+  let { items } = await observed();
+  for (let tries = 0; tries < 200 && (items[0]?.requests ?? 0) < 2; tries++) {
+    await new Promise((resolve) => setTimeout(resolve, 25));
+    ({ items } = await observed());
+  }
+  expect(items).toEqual([
+    { operationId: 'PUT /gates/{gateId}', subject: null, client: null, address: '127.0.0.1', step: 'authorizer', stepName: 'Authorizer', requests: 2 },
+  ]);
+  expect((await server.call('GET', '/control/v1/apis/none/observed')).status).toBe(404);
+  await server.ok('PATCH', `/apis/${apiId}/operations`, { ids, modes: null });
 });
 
 test('answers that are kept say which operations they open, and are dropped', async () => {

@@ -15,6 +15,8 @@ export {
   ImportInput,
   ImportView,
   OperationView,
+  ObservedCallerView,
+  ObservedList,
   OperationsPatch,
   ReimportInput,
   ReimportView,

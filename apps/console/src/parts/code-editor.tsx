@@ -8,7 +8,7 @@ import CodeMirror, { EditorView, type Extension } from '@uiw/react-codemirror';
 const PAPER = EditorView.theme({
   '&': { color: 'var(--ink)', backgroundColor: 'var(--sheet)' },
   '.cm-content': { fontFamily: 'var(--mono)', caretColor: 'var(--ink)', fontVariantLigatures: 'none' },
-  '.cm-gutters': { backgroundColor: 'var(--margin)', color: 'var(--pencil)', border: 'none', borderRight: '1px solid var(--hairline)' },
+  '.cm-gutters': { backgroundColor: 'var(--sheet)', color: 'var(--pencil)', border: 'none', borderRight: '1px solid var(--hairline)' },
   '.cm-activeLine, .cm-activeLineGutter': { backgroundColor: 'color-mix(in srgb, var(--rain) 8%, transparent)' },
   '&.cm-focused .cm-selectionBackground, .cm-selectionBackground, ::selection': {
     backgroundColor: 'color-mix(in srgb, var(--rain) 24%, transparent) !important',

@@ -184,6 +184,25 @@ export function operationSteps(store: Store, apiId: string, operationId: string,
   );
 }
 
+/** Requests of one caller that would have been refused by one check. */
+export interface ObservedCaller {
+  readonly operationId: string;
+  readonly subject: string | null;
+  readonly client: string | null;
+  /** For callers of whom nothing else is known. */
+  readonly address: string | null;
+  readonly step: StepId;
+  readonly requests: number;
+}
+
+/** Whom enforcing would have refused from a time on, in the traces that are kept, those with most requests first. */
+export function observedCallers(store: Store, apiId: string, from: number, limit: number): Promise<ObservedCaller[]> {
+  return store.sequelize.query<ObservedCaller>(
+    "SELECT operation_id AS operationId, subject, client, CASE WHEN subject IS NULL AND client IS NULL THEN address END AS address, step, COUNT(*) AS requests FROM traces WHERE api_id = :apiId AND outcome = 'would-refuse' AND at >= :from GROUP BY 1, 2, 3, 4, 5 ORDER BY requests DESC LIMIT :limit",
+    { replacements: { apiId, from, limit }, type: QueryTypes.SELECT },
+  );
+}
+
 /** Traces not kept from a time on. */
 export async function unsentSince(from: number): Promise<{ passed: number; refused: number }> {
   const rows = await UnsentRow.findAll({ where: { minute: { [Op.gte]: from } }, raw: true });

@@ -1,5 +1,6 @@
 import { apiRule, makeProvider, operation, providerRule, releaseOf, requires } from '../../test/support.js';
 import type { AccessRule } from '../document/access-rule.js';
+import type { AuthorizerRule } from '../document/authorizer-rule.js';
 import { sourceOf, STANDARD_CLAIM_MAP } from '../document/claim-map.js';
 import type { ApiRule, ReleaseDocument } from '../document/release-document.js';
 import { tokenRule } from '../document/token-rule.js';
@@ -78,4 +79,23 @@ describe('what is new about tokens is said too', () => {
       ['operation as the API → scope gates:read and one of the roles rider, dispatcher'],
     ],
   ])('%s', (_name, after, expected) => expect(details(after)).toEqual(expected));
+});
+
+test('authorizers are compared one by one, by their names', () => {
+  const made = (name: string, change: Partial<AuthorizerRule> = {}): AuthorizerRule => ({
+    name,
+    description: '',
+    by: { kind: 'script', source: 'function decide() { return { allow: true } }', timeMs: 20, megabytes: 8, tables: [] },
+    passes: [],
+    cache: null,
+    cases: [],
+    ...change,
+  });
+  const of = (...authorizers: AuthorizerRule[]): ReleaseDocument => ({ ...releaseOf([providerRule()], apiRule()), authorizers });
+  const said = diffReleases(of(made('one'), made('two'), made('three')), of(made('one'), made('two', { passes: ['x-a'] }), made('four')));
+  expect(said.map(({ what, id, kind, detail }) => [what, id, kind, detail])).toEqual([
+    ['authorizer', 'two', 'changed', 'header fields that it may pass up changed'],
+    ['authorizer', 'four', 'added', 'new, a script'],
+    ['authorizer', 'three', 'removed', 'removed'],
+  ]);
 });

@@ -7,8 +7,8 @@ import { canonicalJson } from '../util/canonical-json.js';
 /** One difference between two releases, in words and with what it is about. */
 export interface ReleaseChange {
   readonly kind: 'added' | 'removed' | 'changed';
-  readonly what: 'provider' | 'gateway' | 'api' | 'operation';
-  /** Id of the provider or API. */
+  readonly what: 'provider' | 'gateway' | 'authorizer' | 'api' | 'operation';
+  /** Id of the provider or API, name of the authorizer. */
   readonly id: string;
   /** Id of the operation, where it is about one. */
   readonly operationId: string | null;
@@ -27,6 +27,10 @@ const SAID: Readonly<Record<string, string>> = {
   addresses: 'from where it may be called',
   conditions: 'conditions',
   authorizers: 'authorizers',
+  by: 'script or service',
+  passes: 'header fields that it may pass up',
+  cache: 'how long its answers are kept, and for whom',
+  cases: 'cases',
   certificateHeader: 'header of client certificates',
   lastGoodSeconds: 'time last good keys may serve',
   leewaySeconds: 'clock leeway',
@@ -44,13 +48,25 @@ const SAID: Readonly<Record<string, string>> = {
 
 /** What differs between two release documents, providers first, then APIs with their operations. */
 export function diffReleases(before: ReleaseDocument | null, after: ReleaseDocument): ReleaseChange[] {
-  return [...diffProviders(before?.providers ?? [], after.providers), ...diffGateway(before, after), ...diffApis(before?.apis ?? [], after.apis)];
+  return [
+    ...diffProviders(before?.providers ?? [], after.providers),
+    ...diffGateway(before, after),
+    ...diffAuthorizers(before, after),
+    ...diffApis(before?.apis ?? [], after.apis),
+  ];
 }
 
 /** What belongs to the gateway as a whole. */
 function diffGateway(before: ReleaseDocument | null, after: ReleaseDocument): ReleaseChange[] {
-  const detail = before ? changedMembers(before, after, ['format', 'environment', 'providers', 'apis']) : '';
+  const detail = before ? changedMembers(before, after, ['format', 'environment', 'providers', 'apis', 'authorizers']) : '';
   return detail === '' ? [] : [{ kind: 'changed', what: 'gateway', id: 'gateway', operationId: null, subject: 'Gateway', detail }];
+}
+
+function diffAuthorizers(before: ReleaseDocument | null, after: ReleaseDocument): ReleaseChange[] {
+  return pairs(before?.authorizers ?? [], after.authorizers, ({ name }) => name).flatMap(({ kind, old, fresh, one }) => {
+    const detail = kind === 'changed' ? changedMembers(old, fresh, []) : kind === 'added' ? `new, a ${one.by.kind}` : 'removed';
+    return detail === '' ? [] : [{ kind, what: 'authorizer' as const, id: one.name, operationId: null, subject: `Authorizer ${one.name}`, detail }];
+  });
 }
 
 function diffProviders(before: readonly ProviderRule[], after: readonly ProviderRule[]): ReleaseChange[] {

@@ -291,6 +291,23 @@ export class OperationView {
   @IsInt() wouldRefuse: number;
 }
 
+/** Requests of one caller that one check would have refused, of those whose traces are kept. */
+export class ObservedCallerView {
+  @IsString() operationId: string;
+  @IsOptional() @IsString() subject: string | null;
+  @IsOptional() @IsString() client: string | null;
+  /** For callers of whom nothing else is known. */
+  @IsOptional() @IsString() address: string | null;
+  @IsString() step: string;
+  @IsString() stepName: string;
+  @IsInt() requests: number;
+}
+
+/** Those with most requests first. */
+export class ObservedList {
+  @IsArray() @NestedEach() @Type(() => ObservedCallerView) items: ObservedCallerView[];
+}
+
 export class ContractText {
   @IsString() text: string;
   @IsIn(['json', 'yaml']) format: 'json' | 'yaml';

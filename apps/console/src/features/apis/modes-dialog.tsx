@@ -1,10 +1,12 @@
 import { MODED_CHECKS, STEP_NAMES, type CheckMode, type ModedCheck } from '@virga/core';
+import { useQuery } from '@tanstack/react-query';
 import type { ApiView, ModesDto, OperationView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { withQuery } from '../../client/api';
 import { Mark } from '../../parts/mark';
 import { count } from '../../parts/time';
+import { observedQuery } from './queries';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';
 
 const ENFORCED: ModesDto = { all: 'enforce', checks: {} };
@@ -21,6 +23,7 @@ export function ModesDialog(subject: RuleSubject) {
       patch={{ modes: operations === null ? (modes ?? ENFORCED) : modes }}
     >
       <Counted api={api} operations={operations} />
+      <ByCaller api={api} operations={operations} />
       <div className="stack" role="radiogroup" aria-label="Mode of all checks" style={{ gap: 6 }}>
         {operations !== null && (
           <label className="check">
@@ -56,6 +59,51 @@ function Counted({ api, operations }: { readonly api: ApiView; readonly operatio
         </>
       )}
     </p>
+  );
+}
+
+const SHOWN = 8;
+
+/** Whom it would have refused, of the requests whose traces are kept. */
+function ByCaller({ api, operations }: { readonly api: ApiView; readonly operations: readonly OperationView[] | null }) {
+  const { data } = useQuery(observedQuery(api.id));
+  const wanted = operations && new Set(operations.map(({ id }) => id));
+  const items = (data?.items ?? []).filter(({ operationId }) => wanted === null || wanted.has(operationId));
+  if (items.length === 0) return null;
+  return (
+    <table className="list" aria-label="Whom it would have refused">
+      <thead>
+        <tr>
+          <th>Caller</th>
+          <th>Check</th>
+          {operations?.length !== 1 && <th>Operation</th>}
+          <th className="number">traces</th>
+        </tr>
+      </thead>
+      <tbody>
+        {items.slice(0, SHOWN).map((item) => {
+          const { operationId, subject, client, address, step, stepName, requests } = item;
+          const filter = { outcome: 'would-refuse', api: api.id, operation: operationId, step, subject: subject ?? undefined, client: client ?? undefined };
+          return (
+            <tr key={JSON.stringify(item)}>
+              <td style={{ overflowWrap: 'anywhere' }}>{subject ?? client ?? `nobody known, from ${address ?? 'anywhere'}`}</td>
+              <td>{stepName}</td>
+              {operations?.length !== 1 && <td className="small">{operationId}</td>}
+              <td className="number">
+                <Link to={withQuery('/traces', { ...filter, ...(address === null ? {} : { text: address }) })}>{count(requests)}</Link>
+              </td>
+            </tr>
+          );
+        })}
+        {items.length > SHOWN && (
+          <tr>
+            <td colSpan={4} className="quiet small">
+              and {count(items.length - SHOWN)} more
+            </td>
+          </tr>
+        )}
+      </tbody>
+    </table>
   );
 }
 

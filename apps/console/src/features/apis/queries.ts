@@ -1,5 +1,5 @@
 import { queryOptions } from '@tanstack/react-query';
-import type { ApiList, ApiView, ContractText, OperationList, OperationPage } from '@virga/protocol';
+import type { ApiList, ApiView, ContractText, ObservedList, OperationList, OperationPage } from '@virga/protocol';
 import { api } from '../../client/api';
 
 export const apisQuery = queryOptions({ queryKey: ['apis'], queryFn: () => api.get<ApiList>('/apis') });
@@ -12,6 +12,8 @@ export const operationQuery = (id: string, operationId: string) =>
     queryFn: () => api.get<OperationPage>(`/apis/${id}/operations/${encodeURIComponent(operationId)}`),
   });
 /** Address of the page of an operation. */
+/** Whom enforcing what only observes would have refused. */
+export const observedQuery = (id: string) => queryOptions({ queryKey: ['apis', id, 'observed'], queryFn: () => api.get<ObservedList>(`/apis/${id}/observed`) });
 export const operationPath = (id: string, operationId: string): string => `/apis/${id}/operations/${encodeURIComponent(operationId)}`;
 export const contractQuery = (id: string) =>
   queryOptions({ queryKey: ['apis', id, 'contract'], queryFn: () => api.get<ContractText>(`/apis/${id}/contract`), staleTime: 60_000 });

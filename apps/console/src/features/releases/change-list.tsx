@@ -1,7 +1,16 @@
 import type { ReleaseChangeView } from '@virga/protocol';
 import { Link } from 'react-router';
+import { authorizerPath } from '../apis/authorizer-queries';
 
 const SIGNS = { added: '+', removed: '−', changed: '~' } as const;
+
+/** Where what changed is edited. */
+function placeOf({ what, id, detail }: ReleaseChangeView): string {
+  if (what === 'provider') return `/providers/${id}`;
+  if (what === 'authorizer') return authorizerPath(id);
+  if (what === 'gateway') return detail.startsWith('conditions') ? '/conditions' : '/addresses';
+  return `/apis/${id}`;
+}
 
 /** Differences of two releases in words, each with a way to what it is about. */
 export function ChangeList({ changes, total = changes.length }: { readonly changes: readonly ReleaseChangeView[]; readonly total?: number }) {
@@ -15,7 +24,7 @@ export function ChangeList({ changes, total = changes.length }: { readonly chang
               {SIGNS[change.kind]}
             </td>
             <td style={{ overflowWrap: 'anywhere', width: '52%' }}>
-              <Link to={change.what === 'provider' ? `/providers/${change.id}` : `/apis/${change.id}`}>{change.subject}</Link>
+              <Link to={placeOf(change)}>{change.subject}</Link>
             </td>
             <td style={{ overflowWrap: 'anywhere' }}>{change.detail}</td>
           </tr>

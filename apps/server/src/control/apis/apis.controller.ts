@@ -9,6 +9,7 @@ import {
   ContractText,
   ImportInput,
   ImportView,
+  ObservedList,
   OperationList,
   OperationPage,
   OperationsPatch,
@@ -80,6 +81,12 @@ export class ApisController {
   @Endpoint({ summary: 'Bring in a newer description, or only see what it changes', body: ReimportInput, answer: ReimportView, errors: [404, 412, 413] })
   bringInAgain(@Param('id') id: string, @Body() input: ReimportInput, @Edited() edited: EditedBy): Promise<ReimportView> {
     return this.apis.bringInAgain(id, input, edited);
+  }
+
+  @Get('apis/:id/observed')
+  @Endpoint({ summary: 'Whom enforcing what only observes would have refused in the last 24 hours', answer: ObservedList, errors: [404] })
+  observed(@Param('id') id: string): Promise<ObservedList> {
+    return this.apis.observed(id);
   }
 
   @Get('apis/:id/operations')

@@ -7,6 +7,7 @@ import {
   ANYWHERE,
   ENFORCED,
   NO_LANES,
+  STEP_NAMES,
   takesTokens,
   type ApiRule,
   type ContractChange,
@@ -22,6 +23,7 @@ import type {
   ApiView,
   ImportInput,
   ImportView,
+  ObservedList,
   OperationsPatch,
   OperationView,
   ReimportInput,
@@ -29,7 +31,7 @@ import type {
 } from '@virga/protocol';
 import { randomBytes } from 'node:crypto';
 import { SecretsService } from '../../secret/secrets.service.js';
-import { operationTraffic, type OperationTraffic } from '../../store/record-store.js';
+import { observedCallers, operationTraffic, type OperationTraffic } from '../../store/record-store.js';
 import { Store } from '../../store/store.js';
 import type { ContractResult } from '../contract/contract-result.js';
 import { ContractService, readingOf } from '../contract/contract.service.js';
@@ -45,6 +47,8 @@ import { bindByMetadata, schemeFrom, schemeView } from './scheme-mapping.js';
 import { overrideFrom, tokenRuleFrom, tokenRuleView } from './token-mapping.js';
 
 const DAY_MS = 86_400_000;
+/** Callers that are told of at one time. */
+const MOST_OBSERVED = 200;
 const TIMEOUTS = { connectTimeoutMs: 3000, responseTimeoutMs: 30_000 };
 
 /** APIs of the draft: bring in, look at, change, say who may call. */
@@ -198,6 +202,12 @@ export class ApisService {
       this.releases.live?.document.apis.find((item) => item.id === id),
       traffic,
     );
+  }
+
+  async observed(id: string): Promise<ObservedList> {
+    this.find(id);
+    const rows = await observedCallers(this.store, id, Date.now() - DAY_MS, MOST_OBSERVED);
+    return { items: rows.map((row) => ({ ...row, stepName: STEP_NAMES[row.step] ?? row.step })) };
   }
 
   async setAccess(id: string, patch: OperationsPatch, edited: EditedBy): Promise<OperationView[]> {
