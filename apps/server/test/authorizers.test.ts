@@ -220,7 +220,7 @@ test('whom enforcing would refuse is told by caller before it is switched', asyn
   const ids = ['PUT /gates/{gateId}'];
   await server.ok('PATCH', `/apis/${apiId}/operations`, { ids, modes: { all: 'enforce', checks: { authorizer: 'observe' } } });
   expect((await publish()).status).toBe(201);
-  const call = (crew: string) => fetch(`${server.gatewayUrl}/gates/gates/7`, { method: 'PUT', headers: { 'x-crew': crew } });
+  const call = (called: string) => fetch(`${server.gatewayUrl}/gates/gates/7`, { method: 'PUT', headers: { 'x-crew': called } });
   expect([(await call('north')).status, (await call('north')).status, (await call('south')).status]).toEqual([200, 200, 200]);
   const observed = () => server.ok<ObservedList>('GET', `/apis/${apiId}/observed`);
   let { items } = await observed();
