@@ -92,7 +92,7 @@ async function makeIssuer() {
 /** A control plane with its node in a folder of its own. */
 async function startOwn() {
   const folder = mkdtempSync(join(tmpdir(), 'virga-attack-'));
-  const port = 20_000 + Math.floor(Math.random() * 30_000);
+  const port = 20_000 + Math.floor(Math.random() * 12_000);
   const child = fork(join(ROOT, 'apps/server/dist/main.js'), [], {
     env: {
       ...process.env,

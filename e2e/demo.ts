@@ -47,7 +47,8 @@ async function stopDemo(child: ChildProcess): Promise<void> {
   await gone;
 }
 
-const portBase = (index: number): number => 32_000 + (process.pid % 400) * 40 + index * 20;
+// Below those that the system gives to connections by itself.
+const portBase = (index: number): number => 20_000 + (process.pid % 290) * 40 + index * 20;
 
 /** A demo for all tests of a file, as a user starts it. */
 export const test = base.extend<{ console: Page }, { demo: DemoFacts; empty: { consoleUrl: string; password: string } }>({

@@ -11,7 +11,8 @@ export const PASSWORD = 'a password of the test';
 
 async function freePorts(count: number): Promise<number> {
   for (;;) {
-    const base = 20_000 + Math.floor(Math.random() * 30_000);
+    // Below those that the system gives to connections by itself, one of which could take it meanwhile.
+    const base = 20_000 + Math.floor(Math.random() * 12_000);
     const free = await Promise.all(
       Array.from(
         { length: count },
