@@ -1,4 +1,5 @@
 import { isCelError, isCelList, isCelMap } from '@bufbuild/cel';
+import { isRecord } from '../util/json-pointer.js';
 import { checkExpression } from './check-condition.js';
 import { planBounded } from './compile-condition.js';
 import type { ConditionFault } from './condition-fault.js';
@@ -35,7 +36,14 @@ function jsonOf(value: unknown): unknown {
   if (value instanceof Map) return Object.fromEntries([...(value as Map<string, unknown>)].map(([name, item]) => [name, jsonOf(item)]));
   if (isCelList(value)) return [...value].map(jsonOf);
   if (isCelMap(value)) return Object.fromEntries([...value.entries()].map(([name, item]) => [String(name), jsonOf(item)]));
-  if (typeof value === 'object' && 'seconds' in value && 'nanos' in value)
-    return new Date(Number(value.seconds) * 1000 + Math.floor(Number(value.nanos) / 1e6)).toISOString();
+  const time = timeOf(value);
+  if (time !== null) return time;
   throw new Error('it is of a type that JSON has not');
+}
+
+/** A time as RFC 3339 has it, of the message that the library makes, wrapped or not; null for anything else. */
+function timeOf(value: unknown): string | null {
+  const message: unknown = isRecord(value) && isRecord(value['message']) ? value['message'] : value;
+  if (!isRecord(message) || message['$typeName'] !== 'google.protobuf.Timestamp') return null;
+  return new Date(Number(message['seconds']) * 1000 + Math.floor(Number(message['nanos']) / 1e6)).toISOString();
 }
