@@ -3,7 +3,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { ProblemNotice } from '../../parts/problem-notice';
-import { authorizerPath, authorizersQuery } from './authorizer-queries';
+import { authorizerPath } from '../../client/places';
+import { authorizersQuery } from './authorizer-queries';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';
 
 /** The authorizers that an API, or chosen operations of it, call. */

@@ -3,4 +3,3 @@ import type { AuthorizerList } from '@virga/protocol';
 import { api } from '../../client/api';
 
 export const authorizersQuery = queryOptions({ queryKey: ['authorizers'], queryFn: () => api.get<AuthorizerList>('/authorizers'), refetchInterval: 10_000 });
-export const authorizerPath = (name: string): string => `/authorizers/named/${encodeURIComponent(name)}`;

@@ -4,7 +4,8 @@ import { Link } from 'react-router';
 import { DataTable, type Column } from '../../parts/data-table';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
-import { authorizerPath, authorizersQuery } from '../apis/authorizer-queries';
+import { authorizerPath } from '../../client/places';
+import { authorizersQuery } from '../apis/authorizer-queries';
 import { callsOf, milliseconds } from './cost';
 
 /** Code of one's own and decision services, which say whether a request may pass. */

@@ -10,7 +10,7 @@ import { Field } from '../../parts/field';
 import { LeaveGuard } from '../../parts/leave-guard';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
-import { authorizerPath } from '../apis/authorizer-queries';
+import { authorizerPath } from '../../client/places';
 import { conditionsQuery } from '../apis/condition-queries';
 import { CacheFields } from './cache-fields';
 import { CaseList } from './case-list';

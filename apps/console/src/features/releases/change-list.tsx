@@ -1,6 +1,6 @@
 import type { ReleaseChangeView } from '@virga/protocol';
 import { Link } from 'react-router';
-import { authorizerPath } from '../apis/authorizer-queries';
+import { authorizerPath } from '../../client/places';
 
 const SIGNS = { added: '+', removed: '−', changed: '~' } as const;
 

@@ -1,6 +1,6 @@
 import type { StepView } from '@virga/protocol';
 import { Link } from 'react-router';
-import { authorizerPath } from '../apis/authorizer-queries';
+import { authorizerPath } from '../../client/places';
 import { operationPath } from '../apis/queries';
 
 /** Tabs of the API screen where rules of all its operations are edited, by the part of the rule. */

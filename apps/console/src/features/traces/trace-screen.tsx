@@ -11,7 +11,7 @@ import { Method } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { exactTime, took } from '../../parts/time';
 import { Why } from '../../parts/why';
-import { authorizerPath } from '../apis/authorizer-queries';
+import { authorizerPath } from '../../client/places';
 import { operationPath } from '../apis/queries';
 import { personasQuery } from '../personas/queries';
 import { ProbeContext, type ProbeForm } from '../probe/probe-state';
