@@ -140,6 +140,8 @@ test('it is made, called by many operations at once, and decides in a probe of t
     { apiId: 'none', operationIds: null, called: true },
     { apiId, operationIds: ['GET /none'], called: true },
     { apiId, operationIds: null, called: 'yes' },
+    { apiId, called: false },
+    { apiId, operationIds: 'GET /gates', called: true },
   ])
     expect((await server.call('POST', '/control/v1/authorizers/own%20crew/uses', body)).status).toBe(422);
   // A rule of the API is for operations without a list of their own.

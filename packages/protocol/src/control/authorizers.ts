@@ -224,8 +224,8 @@ export class TriedList {
 /** Lets rules call an authorizer, or no longer: that of an API, or those of some of its operations. */
 export class AuthorizerUsesInput {
   @IsString() @MaxLength(200) apiId: string;
-  /** Null for the rule of the API itself. */
-  @IsOptional() @IsArray() @ArrayMaxSize(20_000) @IsString({ each: true }) operationIds: string[] | null;
+  /** Null for the rule of the API itself; never left out, which could be taken for that. */
+  @IsOptional() @IsArray() @ArrayMaxSize(20_000) @IsString({ each: true }) operationIds?: string[] | null;
   @IsBoolean() called: boolean;
 }
 

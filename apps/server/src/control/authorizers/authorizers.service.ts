@@ -90,6 +90,7 @@ export class AuthorizersService {
   /** Lets rules call it, or no longer. An operation that takes its API's list gets one of its own. */
   async use(name: string, { apiId, operationIds, called }: AuthorizerUsesInput, { by }: EditedBy): Promise<AuthorizerView> {
     this.#find(name);
+    if (operationIds === undefined) throw fieldProblem('/operationIds', 'Name the operations, or say null for the rule of the API itself');
     await this.draft.change({ by }, (document) => {
       const api = document.apis.find(({ id }) => id === apiId);
       if (!api) throw fieldProblem('/apiId', `There is no API ${apiId}`);
