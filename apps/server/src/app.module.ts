@@ -34,6 +34,8 @@ import { RevisionInterceptor } from './http/revision.interceptor.js';
 import { ProvidersController } from './control/providers/providers.controller.js';
 import { ProvidersService } from './control/providers/providers.service.js';
 import { DraftService } from './control/releases/draft.service.js';
+import { ReachController } from './control/reach/reach.controller.js';
+import { ReachService } from './control/reach/reach.service.js';
 import { ReleasesController } from './control/releases/releases.controller.js';
 import { ReleasesService } from './control/releases/releases.service.js';
 import { TracesController } from './control/traces/traces.controller.js';
@@ -76,6 +78,7 @@ export class AppModule {
         ConditionsController,
         TablesController,
         AuthorizersController,
+        ReachController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -113,6 +116,7 @@ export class AppModule {
         BenchIssuer,
         BenchService,
         GrantService,
+        ReachService,
       ],
     };
   }

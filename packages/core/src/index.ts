@@ -180,6 +180,8 @@ export {
 export { explain, type Explanation } from './verdict/explain.js';
 export { compileRedactor, redactHeader, redactText, type Redactor } from './record/redact.js';
 export { isSecretName } from './util/secret-names.js';
+export { explainSteps, type ExplainedRule, type ExplainedStep } from './record/explain-steps.js';
+export { stepTraceOf } from './reach/step-trace.js';
 export type { RecordBatch, StepCount, StepTrace, TraceRecord, TrafficCount } from './record/trace-record.js';
 export { readContract, type ReadContract } from './contract/read-contract.js';
 export type { ContractProblem } from './contract/problem.js';
@@ -192,3 +194,33 @@ export { CLAIM_WORDS, HEADER_WORDS, TIME_CLAIMS } from './bench/claim-words.js';
 export { compareTokens, type TokenDifference } from './bench/compare-tokens.js';
 export { tamper, type TamperedToken, type TamperTools } from './bench/tamper.js';
 export { stranger } from './bench/stranger.js';
+export { ANY_REQUEST, pathOf, type SupposedRequest } from './suppose/supposed-request.js';
+export {
+  CALLER_KINDS,
+  NOTHING_KNOWN,
+  type CallerKind,
+  type KnownCredential,
+  type KnownFacts,
+  type SupposedCaller,
+  type SupposedCredential,
+  type SupposedToken,
+} from './suppose/supposed-caller.js';
+export { Supposition, type SupposedCall, type SupposedOutcome, type SupposedWorld } from './suppose/supposition.js';
+export type { Unknown } from './suppose/stand-in.js';
+export { Reach, type ExplainedCell, type ReachCell } from './reach/reach.js';
+export {
+  callersAt,
+  cellsDiffer,
+  compareReach,
+  reachesMore,
+  reachOf,
+  reachTable,
+  type ReachComparison,
+  type ReachOperation,
+  type ReachSettings,
+  type ReachTable,
+} from './reach/reach-table.js';
+export { describedCallers, describedToken, NOBODY } from './reach/described-callers.js';
+export { whatHolds, type Held } from './reach/what-holds.js';
+export { hangsOn, letThrough, SEARCH_BOUNDS, type LetThrough } from './reach/let-through.js';
+export { CHANGE_KINDS, type ChangeKind } from './reach/change.js';

@@ -97,6 +97,7 @@ function useTargets(): Target[] {
     to('Screen', 'Providers', '/providers'),
     to('Screen', 'Clients', '/clients'),
     to('Screen', 'Addresses: networks, fence, trusted hops', '/addresses'),
+    to('Screen', 'Reach: who can reach which operation', '/reach'),
     to('Screen', 'Conditions that rules share', '/conditions'),
     to('Screen', 'Authorizers: scripts and decision services', '/authorizers'),
     to('Screen', 'Tables that conditions and authorizers look at', '/tables'),

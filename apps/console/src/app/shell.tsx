@@ -30,6 +30,7 @@ const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry
   {
     name: 'Guard',
     entries: [
+      { to: '/reach', word: 'Reach' },
       { to: '/addresses', word: 'Addresses' },
       { to: '/conditions', word: 'Conditions' },
       { to: '/authorizers', word: 'Authorizers' },

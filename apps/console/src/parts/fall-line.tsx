@@ -24,7 +24,7 @@ export function FallLine({
     <ol className="fall-line">
       {steps.map((step, index) => (
         <li key={`${step.step} ${index}`} className={step.outcome === 'refuse' ? 'ended' : ''}>
-          <span className="took">{took(step.tookUs)}</span>
+          <span className="took">{step.tookUs > 0 && took(step.tookUs)}</span>
           <span className="spot">
             <Mark kind={markOf(step.outcome)} size={17} />
           </span>

@@ -122,10 +122,13 @@ function meets(credential: Credential, { kind, scheme, providers }: CompiledRequ
 
 /** What an alternative lacks; null when it holds. */
 function shortfallOf(alternative: CompiledAlternative, used: readonly (Credential | null)[], credentials: readonly Credential[]): Shortfall | null {
-  const missing = alternative.filter((_requirement, index) => used[index] === null);
-  if (missing.length > 0) return { stage: 0, lacks: missing.length, found: missingOf(alternative, missing, credentials) };
+  if (used.includes(null)) {
+    const missing = alternative.filter((_requirement, index) => used[index] === null);
+    return { stage: 0, lacks: missing.length, found: missingOf(alternative, missing, credentials) };
+  }
   const held = used as readonly Credential[];
-  for (const [index, requirement] of alternative.entries()) {
+  for (let index = 0; index < alternative.length; index++) {
+    const requirement = alternative[index] as CompiledRequirement;
     const scopes = scopesOf(held[index] as Credential);
     if (holdsScopes(scopes, requirement)) continue;
     const lacking = requirement.scopes.filter((scope) => !scopes.includes(scope));
@@ -133,11 +136,14 @@ function shortfallOf(alternative: CompiledAlternative, used: readonly (Credentia
     const found = finding('rights.scope-missing', { scopes: [...requirement.scopes], match, missing: lacking, found: scopes.slice(0, 50) });
     return { stage: 1, lacks: lacking.length, found };
   }
-  for (const [index, { roles }] of alternative.entries()) {
+  for (let index = 0; index < alternative.length; index++) {
+    const { roles } = alternative[index] as CompiledRequirement;
+    if (roles.length === 0) continue;
     const has = rolesOf(held[index] as Credential);
-    if (roles.length > 0 && !roles.some((role) => has.includes(role)))
+    if (!roles.some((role) => has.includes(role)))
       return { stage: 2, lacks: 1, found: finding('rights.role-missing', { roles: [...roles], found: has.slice(0, 50) }) };
   }
+  if (held.length === 1) return null;
   const clients = clientsOf(held);
   if (clients.length < 2) return null;
   return { stage: 2, lacks: clients.length, found: finding('rights.clients-differ', { clients: clients.map(({ name }) => name) }) };

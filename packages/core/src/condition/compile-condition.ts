@@ -29,6 +29,8 @@ export interface CompiledCondition {
   readonly looksAt: readonly MemberPath[];
   /** @param variables by their names, as `inputOf` describes them; what is not known is left out */
   readonly evaluate: (variables: Readonly<Record<string, unknown>>) => ConditionResult;
+  /** Its parts, each to be evaluated alone: true, false, or anything else where it comes to no answer. */
+  readonly parts: () => readonly { readonly part: ConditionPart; readonly run: (variables: Readonly<Record<string, unknown>>) => unknown }[];
 }
 
 const patterns = new LRUCache<string, RE2JS>({ max: 500 });
@@ -88,15 +90,16 @@ function compileParsed(parsed: ParsedCondition, types: Parameters<typeof boundEx
   const { source, expression, placeOf } = parsed;
   const planned = (part: Expression) => planBounded(part, types);
   const whole = planned(expression);
-  let parts: { readonly part: ConditionPart; readonly run: (variables: Readonly<Record<string, unknown>>) => unknown }[] | null = null;
+  let cut: ReturnType<CompiledCondition['parts']> | null = null;
+  const parts = () => (cut ??= partsOf(parsed).map(({ expression: own, ...part }) => ({ part, run: planned(own) })));
   const failing: Evaluate = (variables) => {
-    parts ??= partsOf(parsed).map(({ expression: own, ...part }) => ({ part, run: planned(own) }));
-    const first = parts.find(({ run }) => run(variables) === false) ?? parts[0];
+    const first = parts().find(({ run }) => run(variables) === false) ?? parts()[0];
     return { kind: 'not-met', part: first ? first.part : { source, at: 0, looksAt: [] } };
   };
   return {
     source,
     looksAt: pathsOf(expression),
+    parts,
     evaluate: (variables) => {
       const value = whole(variables);
       if (value === true) return { kind: 'met' };

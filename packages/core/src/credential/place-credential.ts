@@ -9,12 +9,12 @@ export interface PlacedCredential {
 /** Header fields, names in lower case, and a query with its question mark, that carry credentials in their places. */
 export function placeCredentials(credentials: readonly PlacedCredential[]): { headers: Record<string, string>; query: string } {
   const headers: Record<string, string> = {};
-  const query = new URLSearchParams();
+  let query: URLSearchParams | null = null;
   for (const { place, text } of credentials) {
     if (place.kind === 'header') headers[place.name] = place.scheme === null ? text : `${place.scheme} ${text}`;
     else if (place.kind === 'cookie') headers['cookie'] = [headers['cookie'], `${place.name}=${text}`].filter(Boolean).join('; ');
-    else query.set(place.name, text);
+    else (query ??= new URLSearchParams()).set(place.name, text);
   }
-  const written = query.toString();
+  const written = (query as URLSearchParams | null)?.toString() ?? '';
   return { headers, query: written === '' ? '' : `?${written}` };
 }

@@ -22,5 +22,5 @@ export function compileAddresses(rule: AddressRule, networks: readonly NetworkRu
 /** The gateway's own fence, before anything is looked for; null where there is none. */
 export function compileFence({ mode, addresses }: FenceRule, networks: readonly NetworkRule[]): CompiledStep | null {
   const run = compileAddresses(addresses, networks);
-  return run && { step: 'fence', about: null, mode, run };
+  return run && { step: 'fence', about: null, mode, run, hangsOn: { kind: 'address', rule: addresses } };
 }

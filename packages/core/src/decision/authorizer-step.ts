@@ -227,7 +227,7 @@ export function compileAuthorizers(names: readonly string[], known: ReadonlyMap<
   return names.map((name, index) => {
     const authorizer = known.get(name);
     if (!authorizer) throw new ConfigError(`${at}/${index}`, `there is no authorizer called ${name.slice(0, 60)}`);
-    return { step: 'authorizer', about: null, run: (exchange) => counted(authorizer, exchange, ports) };
+    return { step: 'authorizer', about: null, run: (exchange) => counted(authorizer, exchange, ports), hangsOn: { kind: 'authorizer', rule: authorizer.rule } };
   });
 }
 

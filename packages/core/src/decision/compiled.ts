@@ -1,4 +1,6 @@
 import type { CompiledRights } from '../access/check-rights.js';
+import type { CompiledCondition } from '../condition/compile-condition.js';
+import type { AuthorizerRule } from '../document/authorizer-rule.js';
 import type { ProofKind } from '../credential/sent-credential.js';
 import type { ConditionUse } from '../document/condition-rule.js';
 import type { AddressRule } from '../document/address-rule.js';
@@ -12,6 +14,7 @@ import type { TokenVerifier, TrustedProvider } from '../token/verify-token.js';
 import type { StepId } from '../verdict/code-entry.js';
 import type { Finding } from '../verdict/codes.js';
 import type { ClaimCheck } from './claims-step.js';
+import type { compileVariables } from './condition-variables.js';
 import type { Exchange } from './exchange.js';
 import type { MessageRule } from '../document/message-rule.js';
 import type { CompiledLane } from '../shape/header-lane.js';
@@ -24,7 +27,15 @@ export interface Check {
   /** What the step vouches for: where it only observes and finds something wrong, that stays unproved. Null for none. */
   readonly about: ProofKind | null;
   readonly run: (exchange: Exchange) => Finding | Promise<Finding>;
+  /** What it hangs on beside credentials and rights, for whoever supposes facts; left out where that is nothing. */
+  readonly hangsOn?: CheckGrounds;
 }
+
+/** What a check hangs on that a supposed request may not have. */
+export type CheckGrounds =
+  | { readonly kind: 'address'; readonly rule: AddressRule }
+  | { readonly kind: 'condition'; readonly name: string; readonly condition: CompiledCondition; readonly variablesOf: ReturnType<typeof compileVariables> }
+  | { readonly kind: 'authorizer'; readonly rule: AuthorizerRule };
 
 /** A check in its mode, which makes of what it finds what becomes of the request. */
 export interface CompiledStep extends Check {

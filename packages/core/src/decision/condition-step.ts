@@ -1,11 +1,11 @@
 import { placeIn } from '../condition/condition-fault.js';
-import { compileCondition, type CompiledCondition } from '../condition/compile-condition.js';
+import { compileCondition, type ConditionResult } from '../condition/compile-condition.js';
 import type { ConditionScope } from '../condition/condition-input.js';
 import { compileVariables, looksAtSecrets, seenBy } from './condition-variables.js';
 import type { ConditionRule, ConditionUse } from '../document/condition-rule.js';
 import { ConfigError } from '../util/config-error.js';
 import { finding, type Finding } from '../verdict/codes.js';
-import type { Check } from './compiled.js';
+import type { Check, CheckGrounds } from './compiled.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
 
@@ -30,15 +30,14 @@ export function compileConditions(uses: readonly ConditionUse[], shared: readonl
       const { line, column } = placeIn(rule.source, first?.at ?? 0);
       throw new ConfigError(`${place.at}/${index}`, `${rule.name}, for ${place.label}: ${first?.says ?? ''} (line ${line}, column ${column})`);
     }
-    return { step: 'condition', about: null, run: conditionRun(rule.name, compiled, ports) };
+    const variablesOf = compileVariables(compiled.looksAt);
+    const hangsOn = { kind: 'condition', name: rule.name, condition: compiled, variablesOf } as const;
+    return { step: 'condition', about: null, run: conditionRun(hangsOn, ports), hangsOn };
   });
 }
 
-function conditionRun(name: string, condition: CompiledCondition, ports: Ports): (exchange: Exchange) => Finding {
-  const variablesOf = compileVariables(condition.looksAt);
-  const met = finding('condition.met', { name });
-  // Errors of the library quote the value that they could not use.
-  const quotes = !looksAtSecrets(condition.looksAt);
+function conditionRun({ name, condition, variablesOf }: ConditionGrounds, ports: Ports): (exchange: Exchange) => Finding {
+  const find = findingsOf({ name, condition });
   return (exchange) => {
     let variables: Record<string, unknown>;
     try {
@@ -46,7 +45,21 @@ function conditionRun(name: string, condition: CompiledCondition, ports: Ports):
     } catch (error) {
       return finding('condition.error', { name, says: (error as Error).message.slice(0, 300), line: 1, column: 1, seen: [] });
     }
-    const result = condition.evaluate(variables);
+    return find(condition.evaluate(variables), variables);
+  };
+}
+
+type ConditionGrounds = Extract<CheckGrounds, { readonly kind: 'condition' }>;
+
+/** What is said of a result. */
+export function findingsOf({
+  name,
+  condition,
+}: Pick<ConditionGrounds, 'name' | 'condition'>): (result: ConditionResult, variables: Readonly<Record<string, unknown>>) => Finding {
+  const met = finding('condition.met', { name });
+  // Errors of the library quote the value that they could not use.
+  const quotes = !looksAtSecrets(condition.looksAt);
+  return (result, variables) => {
     if (result.kind === 'met') return met;
     const { line, column } = placeIn(condition.source, result.kind === 'error' ? result.at : result.part.at);
     if (result.kind === 'error')

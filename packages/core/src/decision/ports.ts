@@ -8,6 +8,7 @@ import type { Authorizers } from '../authorizer/ask.js';
 import { TokenCache } from '../token/token-cache.js';
 import { WEB_SIGNATURES, type SignaturePlatform } from '../token/verify-signature.js';
 import type { KeySource } from '../token/verify-token.js';
+import type { CompiledStep } from './compiled.js';
 
 /** Nonces that this gateway hands out for proofs (RFC 9449 section 9). */
 export interface NonceSource {
@@ -45,6 +46,11 @@ export interface Ports {
   directory(): DirectorySource;
   /** Told of a fault inside a step, which refuses the request: its stack is for the log of whoever runs the decision. */
   fault(error: unknown, at: string): void;
+  /**
+   * What stands in for a check that hangs on facts nobody has; left out by whoever decides what callers sent. Asked once for
+   * each step while a release is compiled.
+   */
+  readonly standIn?: (step: CompiledStep) => CompiledStep;
 }
 
 const NOBODY = () => Promise.resolve({ kind: 'unavailable', says: 'nothing is asked outside here' } as const);

@@ -64,13 +64,15 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
     shared: document.conditions,
     authorizers: new Map(document.authorizers.map((rule, index) => [rule.name, compileAuthorizer(rule, `/authorizers/${index}`, ports)])),
   };
+  const { standIn = asItIs } = ports;
+  const fence = compileFence(document.fence, document.networks);
   const router = new Router<CompiledOperation, CompiledApi>();
   const apis: CompiledApi[] = [];
   for (const [index, api] of document.apis.entries()) apis.push(yield* addApi(api, index, router, context));
   yield* router.complete();
   return {
     document,
-    fence: compileFence(document.fence, document.networks),
+    fence: fence && standIn(fence),
     router,
     apis,
     metadata: new Map(apis.map((api) => [api.metadataPath, api])),
@@ -80,6 +82,9 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
     ports,
   };
 }
+
+/** Steps run as they are where nothing is supposed. */
+const asItIs = (step: CompiledStep): CompiledStep => step;
 
 function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation, CompiledApi>, context: LineContext): Generator<void, CompiledApi> {
   const pointer = `/apis/${index}`;
@@ -199,10 +204,11 @@ function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: p
   const { head, ...bodies } = compileMessage(message, api.headers, modes);
   const passes = authorizers.flatMap((name) => context.authorizers.get(name)?.rule.passes ?? []);
   const shared = { rights, token, claimChecks, withheld, message, addresses, conditions, authorizers, passes, ...bodies };
-  const inMode = (check: Check): CompiledStep => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
+  const { standIn = asItIs } = ports;
+  const inMode = (check: Check): CompiledStep => standIn({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
   // Where a caller is comes before who it is: nobody outside learns whether a credential is good.
   const where = compileAddresses(addresses, context.networks);
-  const first = where === null ? [] : [inMode({ step: 'address', about: null, run: where })];
+  const first = where === null ? [] : [inMode({ step: 'address', about: null, run: where, hangsOn: { kind: 'address', rule: addresses } })];
   // What a rule asks beyond rights is asked of whoever was proved to call, and may look at what that one may do.
   const attributes = rights === null ? [] : attributesOf(rights.providers, context);
   // Authorizers come last of these: asking them costs most.

@@ -1,4 +1,4 @@
-import { comparison, failing, list, meeting } from './code-entry.js';
+import { comparison, failing, list, meeting, notAsked } from './code-entry.js';
 
 const via = (hops: readonly string[]): string => (hops.length === 0 ? '' : `, as ${list(hops)} said`);
 
@@ -8,6 +8,11 @@ export const ADDRESS_CODES = {
     example: { address: '192.0.2.7', by: 'control room (192.0.2.0/24)', via: [] },
     sentence: (o) => `It comes from ${o.address}${via(o.via)}, which lies in ${o.by}.`,
     compare: (o) => [comparison('address', o.by, o.address)],
+    standard: 'RFC 4632 section 3.1, RFC 4291 section 2.3',
+  }),
+  'address.not-known': notAsked<{ rule: string }>('address', {
+    example: { rule: 'Only control room may call' },
+    sentence: (o) => `It hangs on the address from where it comes: ${o.rule}.`,
     standard: 'RFC 4632 section 3.1, RFC 4291 section 2.3',
   }),
   'address.not-excepted': meeting<{ address: string; via: readonly string[] }>('address', {

@@ -1,4 +1,4 @@
-import { comparison, failing, meeting } from './code-entry.js';
+import { comparison, failing, meeting, notAsked } from './code-entry.js';
 
 /** AuthZEN messages are from memory: the text is not among the project's references. */
 const STANDARD = 'RFC 9110 section 15.5.4';
@@ -73,5 +73,9 @@ export const AUTHORIZER_CODES = {
     sentence: (o) => `The authorizer ${o.name} has no answer: ${o.says}.`,
     standard: 'OpenID AuthZEN Authorization API 1.0, Access Evaluation (from memory); RFC 9110 section 15.6.4',
     remedy: 'See that the service runs and can be reached from the gateway. Until then its operations stay shut.',
+  }),
+  'authorizer.not-known': notAsked<{ name: string }>('authorizer', {
+    example: { name: 'own section' },
+    sentence: (o) => `What the authorizer ${o.name} says hangs on the request.`,
   }),
 } as const;

@@ -1,4 +1,4 @@
-import { comparison, failing, list, meeting } from './code-entry.js';
+import { comparison, failing, list, meeting, notAsked } from './code-entry.js';
 
 const STANDARD = 'Common Expression Language, language definition, “Evaluation”';
 
@@ -30,5 +30,10 @@ export const CONDITION_CODES = {
     compare: (o) => [comparison('condition', 'an answer', list(o.seen))],
     standard: STANDARD,
     remedy: 'Ask with has() whether a member is there before it is read, or see to it that the caller’s token or request carries it.',
+  }),
+  'condition.not-known': notAsked<{ name: string; facts: readonly string[] }>('condition', {
+    example: { name: 'daylight', facts: ['the hour'] },
+    sentence: (o) => `Whether the condition ${o.name} holds hangs on ${list(o.facts)}.`,
+    standard: STANDARD,
   }),
 } as const;

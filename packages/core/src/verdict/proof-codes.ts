@@ -13,6 +13,10 @@ export const PROOF_CODES = {
     compare: (o) => [comparison('cnf.jkt', o.thumbprint, o.thumbprint)],
     standard: 'RFC 9449 section 4.3',
   }),
+  'proof.supposed': meeting<None>('proof', {
+    sentence: () => 'It is supposed that the caller proves possession of the key that the token is bound to.',
+    standard: 'RFC 9449 section 4.3',
+  }),
   'proof.certificate-matched': meeting<{ thumbprint: string }>('proof', {
     example: { thumbprint: '0ZcOCORZNYy-DWpqq30jZyJGHTN0d2HglBV3uiguA4I' },
     sentence: () => 'The client certificate is the one that the token is bound to.',

@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { CHECK_NAMES, entryOf, explain, isCode, readToken, tamper, UnreadToken, type Code, type ReleaseDocument } from '@virga/core';
+import { CHECK_NAMES, entryOf, explain, isCode, readToken, tamper, UnreadToken, type Code, type ReleaseDocument, explainSteps } from '@virga/core';
 import type {
   BenchTarget,
   CheckView,
@@ -18,7 +18,6 @@ import { fieldProblem, notFound, problem } from '../../http/problems.js';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { SavedTokenRow } from '../../store/models/tokens.js';
 import { Store } from '../../store/store.js';
-import { explainSteps } from '../explain-steps.js';
 import { ProvidersService } from '../providers/providers.service.js';
 import { DraftService, hashOf } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';

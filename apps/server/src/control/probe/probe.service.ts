@@ -1,11 +1,10 @@
 import { Injectable } from '@nestjs/common';
-import type { StepTrace } from '@virga/core';
+import { explainSteps, type StepTrace } from '@virga/core';
 import { PROBE_HEADER, REQUEST_ID_HEADER, type ProbeAnswer, type ProbeAnswerView, type ProbeInput, type ProbeView } from '@virga/protocol';
 import { request as httpRequest } from 'node:http';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { RecordService } from '../../record/record.service.js';
 import { SessionService } from '../../session/session.service.js';
-import { explainSteps } from '../explain-steps.js';
 import { PersonasService } from '../personas/personas.service.js';
 import { fieldProblem, problem } from '../../http/problems.js';
 import { ReleasesService } from '../releases/releases.service.js';

@@ -107,6 +107,12 @@ export class ReleasesController {
     await this.releases.takeIntoDraft(number, caller.name);
   }
 
+  @Get('draft/document')
+  @Endpoint({ summary: 'The document of the draft, as a release of it would be', status: 200 })
+  draftDocument(): ReleaseDocument {
+    return this.draft.document;
+  }
+
   @Post('draft/discard')
   @Endpoint({ summary: 'Make the draft equal to what is live', errors: [409] })
   async discard(@CalledBy() caller: Caller): Promise<void> {

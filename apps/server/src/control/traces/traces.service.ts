@@ -1,10 +1,9 @@
 import { Injectable } from '@nestjs/common';
-import { STEP_NAMES, type StepId, type StepTrace } from '@virga/core';
+import { STEP_NAMES, type StepId, type StepTrace, explainSteps } from '@virga/core';
 import type { SamplingView, TracePage, TraceQuery, TraceSummary, TraceView } from '@virga/protocol';
 import { RecordService } from '../../record/record.service.js';
 import type { TraceRow } from '../../store/models/records.js';
 import { findTrace, findTraces, unsentSince } from '../../store/record-store.js';
-import { explainSteps } from '../explain-steps.js';
 import { notFound } from '../../http/problems.js';
 import { ReleasesService } from '../releases/releases.service.js';
 import { DraftService } from '../releases/draft.service.js';

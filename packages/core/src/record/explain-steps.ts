@@ -1,5 +1,39 @@
-import { describePointer, explain, STEP_NAMES, type ReleaseDocument, type StepTrace } from '@virga/core';
-import type { RuleView, StepView } from '@virga/protocol';
+import type { CheckMode } from '../document/modes.js';
+import type { ReleaseDocument } from '../document/release-document.js';
+import { describePointer } from '../release/describe-pointer.js';
+import { STEP_NAMES, type Comparison, type StepId, type StepOutcome } from '../verdict/code-entry.js';
+import { explain } from '../verdict/explain.js';
+import type { StepTrace } from './trace-record.js';
+
+/** A rule of a release, for a link to where it is edited. */
+export interface ExplainedRule {
+  readonly pointer: string;
+  /** Empty for a rule of the gateway. */
+  readonly apiId: string;
+  readonly operationId: string | null;
+  /** The part of the API or operation; empty for the whole. */
+  readonly part: string;
+  /** The authorizer that the rule calls; empty for other rules. */
+  readonly calls: string;
+  readonly words: string;
+}
+
+/** One step of a decision in words. */
+export interface ExplainedStep {
+  readonly step: StepId;
+  readonly name: string;
+  readonly outcome: StepOutcome;
+  readonly mode: CheckMode;
+  readonly rule: ExplainedRule | null;
+  readonly code: string;
+  readonly sentence: string;
+  readonly comparisons: Comparison[];
+  readonly standard: string;
+  readonly remedy: string;
+  readonly toldStatus: number | null;
+  readonly toldTitle: string | null;
+  readonly tookUs: number;
+}
 
 /** What the parts of an API and of an operation are called. */
 const PARTS: Readonly<Record<string, string>> = {
@@ -19,7 +53,7 @@ const PARTS: Readonly<Record<string, string>> = {
 };
 
 /** Steps of a trace in words, made by the code that made the codes. @param document the release that decided, where it is at hand */
-export function explainSteps(steps: readonly StepTrace[], document: ReleaseDocument | null): StepView[] {
+export function explainSteps(steps: readonly StepTrace[], document: ReleaseDocument | null): ExplainedStep[] {
   return steps.map(({ step, outcome, mode = 'enforce', rule, code, operands, tookUs }) => {
     const said = explain(code, operands, mode);
     return {
@@ -41,7 +75,7 @@ export function explainSteps(steps: readonly StepTrace[], document: ReleaseDocum
 }
 
 /** A rule by its pointer; null where the release has no such rule. */
-function ruleView(document: ReleaseDocument, pointer: string): RuleView | null {
+function ruleView(document: ReleaseDocument, pointer: string): ExplainedRule | null {
   const place = describePointer(document, pointer);
   if (place?.apiId === '') return { pointer, apiId: '', operationId: null, part: 'fence', calls: '', words: `The gateway: ${PARTS['fence'] ?? ''}` };
   const api = place && document.apis.find(({ id }) => id === place.apiId);

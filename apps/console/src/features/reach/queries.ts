@@ -1,0 +1,52 @@
+import { queryOptions } from '@tanstack/react-query';
+import type { ReleaseDocument, ReachSettings, SupposedCaller } from '@virga/core';
+import type { ReachFacts, ReachKeys } from '@virga/protocol';
+import { api } from '../../client/api';
+import { suppose } from '../../workers/suppose';
+import type { CellPlace } from '../../workers/suppose-messages';
+
+/** Which release: the draft, or one by its number. */
+export type Which = 'draft' | number;
+
+export const factsQuery = queryOptions({ queryKey: ['reach', 'facts'], queryFn: () => api.get<ReachFacts>('/reach/facts'), staleTime: 15_000, retry: false });
+
+/** @param revision changes whenever the document does: of the draft its number of edits, of a release nothing */
+export const documentQuery = (which: Which, revision: string) =>
+  queryOptions({
+    queryKey: ['reach', 'document', which, which === 'draft' ? revision : ''],
+    queryFn: () => api.get<ReleaseDocument>(which === 'draft' ? '/draft/document' : `/releases/${which}/document`),
+    staleTime: Infinity,
+    gcTime: 60_000,
+  });
+
+export interface TableInput {
+  readonly after: ReleaseDocument;
+  readonly before: ReleaseDocument | null;
+  readonly facts: ReachFacts;
+  readonly pasted: readonly SupposedCaller[];
+  readonly settings: Pick<ReachSettings, 'atMs' | 'address'>;
+}
+
+/** Who can reach what; decided anew whenever a document, a fact or a setting is another. */
+export const tableQuery = ({ after, before, facts, pasted, settings }: TableInput, key: readonly unknown[]) =>
+  queryOptions({
+    queryKey: ['reach', 'table', ...key],
+    queryFn: async () => {
+      const { personas, ...known } = facts;
+      const texts = pasted.some(({ credentials }) => credentials.some(({ kind }) => kind === 'pasted'));
+      const { keys } = texts ? await api.get<ReachKeys>('/reach/keys') : { keys: {} };
+      return suppose({ ask: 'table', after, before, facts: known, named: [...pasted, ...personas], settings: { ...settings, nowMs: Date.now() }, keys });
+    },
+    staleTime: Infinity,
+    gcTime: 0,
+    retry: false,
+  });
+
+export const cellQuery = (place: CellPlace | null, at: number) =>
+  queryOptions({
+    queryKey: ['reach', 'cell', place, at],
+    queryFn: () => suppose({ ask: 'cell', place: place as CellPlace }),
+    enabled: place !== null,
+    gcTime: 0,
+    retry: false,
+  });

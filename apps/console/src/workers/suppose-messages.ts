@@ -1,0 +1,59 @@
+import type {
+  CallerKind,
+  ExplainedCell,
+  KnownFacts,
+  PublishedKey,
+  ReachCell,
+  ReachComparison,
+  ReachSettings,
+  ReleaseDocument,
+  SupposedCaller,
+} from '@virga/core';
+
+/** A cell of a table: an operation of a release, and a caller. */
+export interface CellPlace {
+  readonly side: 'before' | 'after';
+  readonly apiId: string;
+  readonly operationId: string;
+  readonly callerId: string;
+}
+
+export interface TableQuestion {
+  readonly ask: 'table';
+  /** The release that is looked at, and the one it is held against; null for none. */
+  readonly after: ReleaseDocument;
+  readonly before: ReleaseDocument | null;
+  readonly facts: KnownFacts;
+  /** Callers beside those that the releases and the clients give. */
+  readonly named: readonly SupposedCaller[];
+  readonly settings: ReachSettings;
+  /** Keys of providers, where texts of tokens are to be decided. */
+  readonly keys: Readonly<Record<string, readonly PublishedKey[]>>;
+}
+
+export interface CellQuestion {
+  readonly ask: 'cell';
+  readonly place: CellPlace;
+}
+
+export type Question = TableQuestion | CellQuestion;
+
+export interface NamedCaller {
+  readonly id: string;
+  readonly kind: CallerKind;
+  readonly name: string;
+  readonly note: string;
+}
+
+/** Who can reach what; `before` is null throughout where nothing is held against. */
+export interface TableAnswer extends ReachComparison {
+  readonly callers: readonly NamedCaller[];
+  readonly tookMs: number;
+}
+
+export interface Answers {
+  readonly table: TableAnswer;
+  readonly cell: ExplainedCell;
+}
+
+export type { ReachCell };

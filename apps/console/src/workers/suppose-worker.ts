@@ -1,0 +1,63 @@
+import {
+  CALLER_KINDS,
+  callersAt,
+  compareReach,
+  describedCallers,
+  reachOf,
+  reachTable,
+  readKeySet,
+  type ExplainedCell,
+  type HeldKeys,
+  type KeySource,
+  type Reach,
+  type SupposedCaller,
+} from '@virga/core';
+import type { CellQuestion, Question, TableAnswer, TableQuestion } from './suppose-messages';
+
+/** Decides what nobody has sent, by the code that decides traffic, off the thread that draws. */
+let sides: { readonly before: Reach | null; readonly after: Reach; readonly callers: readonly SupposedCaller[] } | null = null;
+
+async function table(question: TableQuestion): Promise<TableAnswer> {
+  const from = performance.now();
+  const { before, after, facts, settings, named } = question;
+  const keys = await keySource(question.keys);
+  const described = describedCallers(before ? [after, before] : [after], facts, named);
+  const all = [...named, ...described].sort((a, b) => CALLER_KINDS.indexOf(a.kind) - CALLER_KINDS.indexOf(b.kind));
+  const callers = callersAt(all, settings);
+  const now = reachOf(after, facts, settings, keys);
+  const was = before && reachOf(before, facts, settings, keys);
+  const fresh = await reachTable(now, callers);
+  const comparison = compareReach(was ? await reachTable(was, callers) : { operations: [], rows: [] }, fresh);
+  sides = { before: was, after: now, callers };
+  return { ...comparison, callers: callers.map(({ id, kind, name, note = '' }) => ({ id, kind, name, note })), tookMs: performance.now() - from };
+}
+
+async function keySource(published: TableQuestion['keys']): Promise<KeySource> {
+  const held = new Map<string, HeldKeys>();
+  for (const [id, keys] of Object.entries(published)) {
+    const read = await readKeySet({ keys });
+    held.set(id, { generation: 1, state: 'fresh', keys: read?.keys ?? [] });
+  }
+  const of = (id: string): HeldKeys => held.get(id) ?? { generation: 0, state: 'none', keys: [] };
+  return { held: of, refetch: ({ id }) => Promise.resolve(of(id)) };
+}
+
+async function cell({ place }: CellQuestion): Promise<ExplainedCell> {
+  const reach = sides?.[place.side];
+  const operation = reach?.operations.find(({ api, rule }) => api.id === place.apiId && rule.id === place.operationId);
+  const caller = sides?.callers.find(({ id }) => id === place.callerId);
+  if (!reach || !operation || !caller) throw new Error('The release has no such operation');
+  return reach.explain(operation, caller);
+}
+
+// One after another: decisions of one release share its clock.
+let last: Promise<unknown> = Promise.resolve();
+self.addEventListener('message', ({ data }: MessageEvent<{ readonly id: number; readonly question: Question }>) => {
+  const { id, question } = data;
+  last = last
+    .then((): Promise<TableAnswer | ExplainedCell> => (question.ask === 'table' ? table(question) : cell(question)))
+    .then(
+      (answer) => self.postMessage({ id, answer }),
+      (error: unknown) => self.postMessage({ id, error: (error as Error).message }),
+    );
+});

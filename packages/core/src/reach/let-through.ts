@@ -1,0 +1,192 @@
+import type { CompiledOperation } from '../decision/compiled.js';
+import { entryOf, type Code, type Finding } from '../verdict/codes.js';
+import type { KnownFacts } from '../suppose/supposed-caller.js';
+import type { SupposedCall, SupposedOutcome, Supposition } from '../suppose/supposition.js';
+import { CHANGE_KINDS, type Change, type ChangeKind } from './change.js';
+import { changesOf } from './changes-of.js';
+
+/** Bounds of one search: decisions that it takes, changes of one way, ways that it gives. */
+export const SEARCH_BOUNDS = { decisions: 6000, changes: 8, ways: 6, starts: 8 } as const;
+
+/** A smallest set of changes with which a call passes. */
+export interface LetThrough {
+  /** What would have to be otherwise, each with others that would do in its place. */
+  readonly changes: readonly { readonly kind: ChangeKind; readonly words: string; readonly or: readonly string[] }[];
+  /** What the way still hangs on, where authorizers cannot be asked. */
+  readonly hangsOn: readonly string[];
+}
+
+interface Tried {
+  readonly passes: boolean;
+  /** How far the call came: steps taken, and how far it came in the last. */
+  readonly steps: number;
+  readonly depth: number;
+  readonly hangsOn: readonly string[];
+}
+
+/** The facts that a decision hung on, where it passed no further than that nobody knows them. */
+export function hangsOn({ exchange: { steps } }: SupposedOutcome): readonly string[] {
+  let facts: Set<string> | null = null;
+  for (const { finding, mode } of steps) {
+    const { code, operands } = finding;
+    if (mode !== 'enforce') continue;
+    if (code === 'condition.not-known') for (const fact of operands.facts) (facts ??= new Set()).add(fact);
+    else if (code === 'authorizer.not-known') (facts ??= new Set()).add(`what ${operands.name} says`);
+    else if (code === 'address.not-known') (facts ??= new Set()).add('the address');
+  }
+  return facts === null ? NOTHING : [...facts];
+}
+
+const NOTHING: readonly string[] = Object.freeze([]);
+
+/** Codes of steps that look at several things, in the order in which they do. */
+const ORDER: readonly Code[] = [
+  'token.issuer-not-accepted',
+  'token.algorithm-refused',
+  'token.id-token',
+  'token.type-wrong',
+  'token.audience-missing',
+  'token.audience-wrong',
+  'token.expiry-missing',
+  'token.expired',
+  'token.not-yet-valid',
+  'token.issued-in-future',
+  'claims.revoked',
+  'claims.client-off',
+  'claims.client',
+  'claims.too-old',
+  'claims.missing',
+  'claims.value',
+  'claims.step-up',
+  'rights.nothing-proved',
+  'rights.provider-not-accepted',
+  'rights.credential-missing',
+  'rights.scope-missing',
+  'rights.role-missing',
+];
+const STEP = 1000;
+
+/** How far a refusal is within its step: behind what it found in order already, and short of what it still misses. */
+function depthOf({ code, operands }: Finding, { token: { claims } }: CompiledOperation): number {
+  const at = ORDER.indexOf(code) * STEP;
+  if (code === 'rights.scope-missing' || code === 'rights.credential-missing') return at - operands.missing.length;
+  if (code === 'claims.step-up') return at - (operands.because === 'both' ? 2 : 1);
+  // A claim without the right value is as far as one that is missing: the next demand is what is further.
+  if (code === 'claims.missing' || code === 'claims.value')
+    return ORDER.indexOf('claims.missing') * STEP + claims.findIndex(({ path }) => path === operands.claim);
+  return at;
+}
+
+/**
+ * The smallest changes with which a refused call would pass, each found by deciding again. The search goes from change to
+ * change, taking what brings the call furthest, and takes away again what was not needed; it begins once with the call as it
+ * is and once with each other credential.
+ * @param kinds what may be changed
+ */
+export async function letThrough(
+  supposition: Supposition,
+  call: SupposedCall,
+  facts: KnownFacts,
+  kinds: readonly ChangeKind[] = CHANGE_KINDS,
+): Promise<LetThrough[]> {
+  const all = changesOf(call, supposition, facts).filter(({ kind }) => kinds.includes(kind));
+  const search = new Search(supposition, call);
+  const begun = await search.try([]);
+  if (begun.passes) return [];
+  const ways: (readonly Change[])[] = [];
+  const add = (way: readonly Change[] | null): void => {
+    if (way && !ways.some((known) => known.every((change) => way.includes(change)))) ways.push(way);
+  };
+  const credentials = all.filter(({ kind }) => kind === 'credential');
+  const others = all.filter(({ kind }) => kind !== 'credential');
+  add(await search.climb([], others));
+  for (const start of credentials.slice(0, SEARCH_BOUNDS.starts)) add(await search.climb([start], others));
+  // Where a combination of credentials is asked for, one alone gets nowhere.
+  if (ways.length === 0) add(await search.climb([], all));
+  const found: LetThrough[] = [];
+  for (const way of ways.sort((a, b) => a.length - b.length).slice(0, SEARCH_BOUNDS.ways)) {
+    // What was found as another choice within an earlier way is no way of its own.
+    if (
+      found.some(
+        ({ changes }) => changes.length === way.length && way.every(({ words }) => changes.some((one) => one.words === words || one.or.includes(words))),
+      )
+    )
+      continue;
+    const tried = await search.try(way);
+    const changes = [];
+    for (const change of way) changes.push({ kind: change.kind, words: change.words, or: await search.insteadOf(change, way, all) });
+    found.push({ changes, hangsOn: tried.hangsOn });
+  }
+  return found;
+}
+
+class Search {
+  readonly #supposition: Supposition;
+  readonly #call: SupposedCall;
+  #left: number = SEARCH_BOUNDS.decisions;
+
+  constructor(supposition: Supposition, call: SupposedCall) {
+    this.#supposition = supposition;
+    this.#call = call;
+  }
+
+  /** Decides the call with changes. */
+  async try(changes: readonly Change[]): Promise<Tried> {
+    let call: SupposedCall | null = this.#call;
+    for (const change of changes) call = call && change.apply(call);
+    if (call === null) return NOWHERE;
+    this.#left--;
+    const outcome = await this.#supposition.decide(call);
+    const { verdict, exchange } = outcome;
+    return { passes: verdict.kind === 'forward', steps: exchange.steps.length, depth: depthOf(verdict.finding, call.operation), hangsOn: hangsOn(outcome) };
+  }
+
+  /** Goes on from a set of changes until the call passes; null where nothing brings it further. */
+  async climb(start: readonly Change[], from: readonly Change[]): Promise<readonly Change[] | null> {
+    let way = start;
+    let at = await this.try(way);
+    while (!at.passes && way.length < SEARCH_BOUNDS.changes) {
+      let best: { readonly change: Change; readonly tried: Tried } | null = null;
+      for (const change of from) {
+        if (way.some(({ slot }) => slot === change.slot) || this.#left <= 0) continue;
+        const tried = await this.try([...way, change]);
+        if (isFurther(tried, best?.tried ?? at)) best = { change, tried };
+        if (best?.tried.passes) break;
+      }
+      if (best === null) return null;
+      way = [...way, best.change];
+      at = best.tried;
+    }
+    return at.passes ? this.#smallest(way) : null;
+  }
+
+  async #smallest(way: readonly Change[]): Promise<readonly Change[]> {
+    let left = way;
+    for (const change of way) {
+      const fewer = left.filter((one) => one !== change);
+      if ((await this.try(fewer)).passes) left = fewer;
+    }
+    return left;
+  }
+
+  /** What would do in place of one change of a way. */
+  async insteadOf(change: Change, way: readonly Change[], all: readonly Change[]): Promise<string[]> {
+    const words: string[] = [];
+    for (const other of all) {
+      if (other === change || other.slot !== change.slot || other.kind !== change.kind || words.length >= 4 || this.#left <= 0 || change.kind === 'hour')
+        continue;
+      if ((await this.try(way.map((one) => (one === change ? other : one)))).passes && other.words !== change.words) words.push(other.words);
+    }
+    return [...new Set(words)];
+  }
+}
+
+const NOWHERE: Tried = { passes: false, steps: -1, depth: -Infinity, hangsOn: [] };
+
+function isFurther(one: Tried, than: Tried): boolean {
+  if (one.passes !== than.passes) return one.passes;
+  return one.steps > than.steps || (one.steps === than.steps && one.depth > than.depth);
+}
+
+/** Whether a finding is a refusal. */
+export const refuses = ({ code }: Finding): boolean => entryOf(code).says === 'fails';

@@ -1,0 +1,135 @@
+import { describeAddresses } from '../address/describe-addresses.js';
+import type { MemberPath } from '../condition/member-paths.js';
+import { findingsOf } from '../decision/condition-step.js';
+import type { CheckGrounds, CompiledStep } from '../decision/compiled.js';
+import type { Exchange } from '../decision/exchange.js';
+import type { Ports } from '../decision/ports.js';
+import { finding, type Finding } from '../verdict/codes.js';
+
+/** Facts that a supposed request does not have. */
+export interface Unknown {
+  readonly hour: boolean;
+  readonly address: boolean;
+  /** Path parameters, query and header fields. */
+  readonly request: boolean;
+  /** What scripts and services answer. */
+  readonly authorizers: boolean;
+}
+
+type ConditionGrounds = Extract<CheckGrounds, { readonly kind: 'condition' }>;
+
+/**
+ * Puts in place of a check that hangs on unknown facts one that says on which; where what is known decides already, the
+ * check's own finding stays.
+ * @param isVague whether what the exchange's token says beside its rights is not known either
+ */
+export function standIn(step: CompiledStep, unknown: Unknown, isVague: (exchange: Exchange) => boolean, ports: Pick<Ports, 'now' | 'directory'>): CompiledStep {
+  if (step.step === 'proof') return { ...step, run: (exchange) => supposeProof(step.run(exchange)) };
+  const grounds = step.hangsOn;
+  if (!grounds) return step;
+  if (grounds.kind === 'address') {
+    const found = finding('address.not-known', { rule: describeAddresses(grounds.rule) });
+    return unknown.address ? { ...step, run: () => found } : step;
+  }
+  if (grounds.kind === 'authorizer') {
+    const found = finding('authorizer.not-known', { name: grounds.rule.name });
+    return unknown.authorizers ? { ...step, run: () => found } : step;
+  }
+  return { ...step, run: conditionInPart(step, grounds, unknown, isVague, ports) };
+}
+
+/** Whoever holds a token that is bound to a key is supposed to hold the key too. */
+function supposeProof(found: Finding | Promise<Finding>): Finding | Promise<Finding> {
+  if (found instanceof Promise) return found.then((later) => supposeProof(later));
+  return found.code === 'proof.missing' ? SUPPOSED : found;
+}
+
+const SUPPOSED = finding('proof.supposed', {});
+
+/** Runs a condition with what is known: it holds, it does not, or it hangs on something. */
+function conditionInPart(
+  step: CompiledStep,
+  { name, condition, variablesOf }: ConditionGrounds,
+  unknown: Unknown,
+  isVague: (exchange: Exchange) => boolean,
+  { now, directory }: Pick<Ports, 'now' | 'directory'>,
+): CompiledStep['run'] {
+  const find = findingsOf({ name, condition });
+  const hidden = {
+    clear: condition.looksAt.filter((path) => isUnknown(path, unknown, false)),
+    vague: condition.looksAt.filter((path) => isUnknown(path, unknown, true)),
+  };
+  return (exchange) => {
+    const missing = isVague(exchange) ? hidden.vague : hidden.clear;
+    if (missing.length === 0) return step.run(exchange);
+    const notKnown = finding('condition.not-known', { name, facts: [...new Set(missing.map(wordsOf))] });
+    let variables: Record<string, unknown>;
+    try {
+      variables = without(variablesOf(exchange, now(), directory()), missing);
+    } catch {
+      return notKnown;
+    }
+    // What asks whether something is there would take what is not known for what is not there.
+    if (!asksForPresence(condition.source, missing)) {
+      const result = condition.evaluate(variables);
+      return result.kind === 'error' ? notKnown : find(result, variables);
+    }
+    const known = condition.parts().filter(({ part }) => !part.looksAt.some((path) => missing.some((other) => isWithin(path, other) || isWithin(other, path))));
+    const failing = known.find(({ run }) => run(variables) === false);
+    return failing ? find({ kind: 'not-met', part: failing.part }, variables) : notKnown;
+  };
+}
+
+function isUnknown([root, name]: MemberPath, unknown: Unknown, vague: boolean): boolean {
+  if (root === 'now') return unknown.hour;
+  // Of a token that was described, roles and scopes are all that is known.
+  if (root === 'principal') return vague && !KNOWN_OF_VAGUE.has(name ?? '');
+  if (root !== 'request') return false;
+  if (name === 'method' || name === 'operation') return false;
+  return name === 'address' ? unknown.address : unknown.request;
+}
+
+const KNOWN_OF_VAGUE: ReadonlySet<string> = new Set(['roles', 'scopes', 'issuer', 'provider']);
+
+const isWithin = (path: MemberPath, of: MemberPath): boolean => of.every((name, index) => path[index] === name);
+
+/** Takes members away: to look at them is an error then, which no part of the condition can hide. */
+function without(variables: Record<string, unknown>, missing: readonly MemberPath[]): Record<string, unknown> {
+  const left = { ...variables };
+  for (const path of missing) {
+    if (path.length === 1) {
+      const [root = ''] = path;
+      if (root === 'now') delete left[root];
+      else left[root] = new Map();
+      continue;
+    }
+    let map: unknown = left[path[0] as string];
+    for (const name of path.slice(1, -1)) map = map instanceof Map ? map.get(name) : undefined;
+    if (map instanceof Map) map.delete(path[path.length - 1]);
+  }
+  return left;
+}
+
+/** Whether a condition asks if something unknown is there, by has(), by `in`, or by anything else that looks at all of a map. */
+const asksForPresence = (source: string, missing: readonly MemberPath[]): boolean =>
+  /\bhas\s*\(/.test(source) || missing.some(([root, name, member]) => root !== 'now' && member === undefined && (name === undefined || MAPS.has(name)));
+
+const MAPS: ReadonlySet<string> = new Set(['parameters', 'query', 'headers', 'attributes']);
+
+/** A member in words. */
+function wordsOf([root = '', name, member]: MemberPath): string {
+  if (root === 'now') return 'the hour';
+  if (root === 'principal') return `what the token says (${[name, member].filter(Boolean).join('.') || 'all of it'})`;
+  switch (name) {
+    case 'parameters':
+      return member === undefined ? 'the path parameters' : `the path parameter ${member}`;
+    case 'query':
+      return member === undefined ? 'the query' : `the query parameter ${member}`;
+    case 'headers':
+      return member === undefined ? 'the header fields' : `the header ${member}`;
+    case 'address':
+      return 'the address';
+    default:
+      return name === undefined ? 'the request' : `the ${name}`;
+  }
+}
