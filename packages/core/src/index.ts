@@ -79,7 +79,7 @@ export { checkScript } from './authorizer/check-script.js';
 export { completeScript } from './authorizer/complete-script.js';
 export { isCovered } from './authorizer/read-answer.js';
 export { interpreters } from './authorizer/load-interpreter.js';
-export { ScriptSandbox, type ScriptCall, type ScriptRun } from './authorizer/script-sandbox.js';
+export { ScriptSandbox, type LoadInterpreter, type ScriptCall, type ScriptRun } from './authorizer/script-sandbox.js';
 export { runCases, type CaseOutcome } from './decision/run-case.js';
 export { compileCondition, type CompiledCondition, type ConditionResult } from './condition/compile-condition.js';
 export { completeCondition, type ConditionWord, type ConditionWords } from './condition/complete-condition.js';
@@ -180,9 +180,9 @@ export {
 export { explain, type Explanation } from './verdict/explain.js';
 export { compileRedactor, redactHeader, redactText, type Redactor } from './record/redact.js';
 export { isSecretName } from './util/secret-names.js';
-export { explainSteps, type ExplainedRule, type ExplainedStep } from './record/explain-steps.js';
+export { explainSteps, type ExplainedRule, type ExplainedStep } from './release/explain-steps.js';
 export { stepTraceOf } from './reach/step-trace.js';
-export type { RecordBatch, StepCount, StepTrace, TraceRecord, TrafficCount } from './record/trace-record.js';
+export type { RecordBatch, StepCount, StepTrace, TracedCaller, TraceRecord, TrafficCount } from './record/trace-record.js';
 export { readContract, type ReadContract } from './contract/read-contract.js';
 export type { ContractProblem } from './contract/problem.js';
 export { listOperations, type ContractOperation, type ListedContract } from './contract/list-operations.js';
@@ -221,6 +221,7 @@ export {
   type ReachTable,
 } from './reach/reach-table.js';
 export { describedCallers, describedToken, NOBODY } from './reach/described-callers.js';
+export { askCall, type CallAnswer, type CallQuestion } from './reach/ask-call.js';
 export { whatHolds, type Held } from './reach/what-holds.js';
 export { hangsOn, letThrough, SEARCH_BOUNDS, type LetThrough } from './reach/let-through.js';
 export { CHANGE_KINDS, type ChangeKind } from './reach/change.js';

@@ -1,9 +1,10 @@
 import type {
+  CallAnswer,
+  CallQuestion,
   CallerKind,
   ExplainedCell,
   KnownFacts,
   PublishedKey,
-  ReachCell,
   ReachComparison,
   ReachSettings,
   ReleaseDocument,
@@ -36,7 +37,15 @@ export interface CellQuestion {
   readonly place: CellPlace;
 }
 
-export type Question = TableQuestion | CellQuestion;
+export interface CallAsked {
+  readonly ask: 'call';
+  readonly document: ReleaseDocument;
+  readonly facts: KnownFacts;
+  readonly keys: TableQuestion['keys'];
+  readonly call: CallQuestion;
+}
+
+export type Question = TableQuestion | CellQuestion | CallAsked;
 
 export interface NamedCaller {
   readonly id: string;
@@ -54,6 +63,6 @@ export interface TableAnswer extends ReachComparison {
 export interface Answers {
   readonly table: TableAnswer;
   readonly cell: ExplainedCell;
+  /** Null where no operation is called. */
+  readonly call: CallAnswer | null;
 }
-
-export type { ReachCell };

@@ -1,4 +1,5 @@
 import {
+  askCall,
   CALLER_KINDS,
   callersAt,
   compareReach,
@@ -6,13 +7,16 @@ import {
   reachOf,
   reachTable,
   readKeySet,
+  Supposition,
+  type CallAnswer,
   type ExplainedCell,
   type HeldKeys,
   type KeySource,
   type Reach,
   type SupposedCaller,
 } from '@virga/core';
-import type { CellQuestion, Question, TableAnswer, TableQuestion } from './suppose-messages';
+import { SCRIPTS_HERE } from './run-scripts';
+import type { CallAsked, CellQuestion, Question, TableAnswer, TableQuestion } from './suppose-messages';
 
 /** Decides what nobody has sent, by the code that decides traffic, off the thread that draws. */
 let sides: { readonly before: Reach | null; readonly after: Reach; readonly callers: readonly SupposedCaller[] } | null = null;
@@ -50,12 +54,29 @@ async function cell({ place }: CellQuestion): Promise<ExplainedCell> {
   return reach.explain(operation, caller);
 }
 
+async function call({ document, facts, keys, call: question }: CallAsked): Promise<CallAnswer | null> {
+  const unknown = { hour: false, address: question.address === null, request: false, authorizers: 'services' } as const;
+  const supposition = new Supposition(document, { facts, unknown, keys: await keySource(keys), authorizers: SCRIPTS_HERE });
+  return askCall(supposition, facts, question);
+}
+
+function answerTo(question: Question): Promise<TableAnswer | ExplainedCell | CallAnswer | null> {
+  switch (question.ask) {
+    case 'table':
+      return table(question);
+    case 'cell':
+      return cell(question);
+    case 'call':
+      return call(question);
+  }
+}
+
 // One after another: decisions of one release share its clock.
 let last: Promise<unknown> = Promise.resolve();
 self.addEventListener('message', ({ data }: MessageEvent<{ readonly id: number; readonly question: Question }>) => {
   const { id, question } = data;
   last = last
-    .then((): Promise<TableAnswer | ExplainedCell> => (question.ask === 'table' ? table(question) : cell(question)))
+    .then(() => answerTo(question))
     .then(
       (answer) => self.postMessage({ id, answer }),
       (error: unknown) => self.postMessage({ id, error: (error as Error).message }),

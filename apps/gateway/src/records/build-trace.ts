@@ -1,5 +1,6 @@
 import {
   endingOf,
+  isSecretName,
   readBasic,
   rulePointer,
   shorten,
@@ -11,6 +12,7 @@ import {
   type Redactor,
   type SentCredential,
   type StepTrace,
+  type TracedCaller,
   type TraceRecord,
 } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
@@ -104,6 +106,7 @@ export function buildTrace(node: string, exchange: Exchange, done: FinishedReque
     providerId: caller?.providerId ?? null,
     subject: caller?.subject ? shorten(caller.subject) : null,
     client: caller?.client ? shorten(caller.client) : null,
+    who: tracedCaller(exchange, clean),
     steps: stepTraces(exchange, cleaning),
     requestHeaders: Object.entries(done.requestHeaders).map(
       ([name, value]) => [clean(name, 200), shorten(redactor.header(name, String(value ?? ''), credentials), 1000)] as const,
@@ -112,6 +115,37 @@ export function buildTrace(node: string, exchange: Exchange, done: FinishedReque
     requestBytes: done.requestBytes,
     responseBytes: done.responseBytes,
     totalUs: Math.round(done.totalMs * 1000),
+  };
+}
+
+/** So many values of one member of a caller are kept, and so many members of its own. */
+const MOST_VALUES = 50;
+const MOST_MEMBERS = 20;
+
+function tracedCaller({ credentials }: Exchange, clean: (text: string, length?: number) => string): TracedCaller | null {
+  if (credentials.length === 0) return null;
+  const token = credentials.find((one) => one.kind === 'token');
+  const texts = (values: readonly string[]): string[] => values.slice(0, MOST_VALUES).map((value) => clean(value, 200));
+  const text = (value: string | null): string | null => (value === null ? null : clean(value, 200));
+  const principal = token?.token.principal ?? null;
+  return {
+    principal: principal && {
+      subject: text(principal.subject),
+      client: text(principal.client),
+      scopes: texts(principal.scopes),
+      roles: texts(principal.roles),
+      groups: texts(principal.groups),
+      tenant: text(principal.tenant),
+      acr: text(principal.acr),
+      amr: texts(principal.amr),
+      authTime: principal.authTime,
+      attributes: Object.fromEntries(
+        Object.entries(principal.attributes)
+          .slice(0, MOST_MEMBERS)
+          .map(([name, values]) => [name, isSecretName(name) ? [] : texts(values)]),
+      ),
+    },
+    credentials: credentials.flatMap((one) => (one.kind === 'token' ? [] : [{ kind: one.kind, id: one.holder.credential.id }])),
   };
 }
 

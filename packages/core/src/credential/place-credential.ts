@@ -15,6 +15,6 @@ export function placeCredentials(credentials: readonly PlacedCredential[]): { he
     else if (place.kind === 'cookie') headers['cookie'] = [headers['cookie'], `${place.name}=${text}`].filter(Boolean).join('; ');
     else (query ??= new URLSearchParams()).set(place.name, text);
   }
-  const written = (query as URLSearchParams | null)?.toString() ?? '';
+  const written = query?.toString() ?? '';
   return { headers, query: written === '' ? '' : `?${written}` };
 }

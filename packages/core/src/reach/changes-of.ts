@@ -205,7 +205,8 @@ function conditionChanges(call: SupposedCall, supposition: Supposition, facts: K
   const own = Object.values(call.request.parameters);
   const tables = cellsOf(paths, grounds, facts);
   const held = call.credentials.flatMap((one) => (one.kind === 'token' ? Object.values(supposition.principalOf(one)?.attributes ?? {}).flat() : []));
-  const values = [...new Set([...own, ...texts, ...held, ...tables])].slice(0, MAX_VALUES * 2);
+  // Values that are there are likelier than words of a source, of which sentences are none.
+  const values = [...new Set([...own, ...held, ...tables, ...texts])].filter((text) => !/\s/.test(text)).slice(0, MAX_VALUES * 2);
   return [...paths.values()].flatMap((path) => changesAt(path, values, nowMs, supposition));
 }
 

@@ -1,5 +1,5 @@
 import type { CompiledOperation } from '../decision/compiled.js';
-import { entryOf, type Code, type Finding } from '../verdict/codes.js';
+import type { Code, Finding } from '../verdict/codes.js';
 import type { KnownFacts } from '../suppose/supposed-caller.js';
 import type { SupposedCall, SupposedOutcome, Supposition } from '../suppose/supposition.js';
 import { CHANGE_KINDS, type Change, type ChangeKind } from './change.js';
@@ -99,6 +99,7 @@ export async function letThrough(
   };
   const credentials = all.filter(({ kind }) => kind === 'credential');
   const others = all.filter(({ kind }) => kind !== 'credential');
+  for (const change of await search.alone(others)) add([change]);
   add(await search.climb([], others));
   for (const start of credentials.slice(0, SEARCH_BOUNDS.starts)) add(await search.climb([start], others));
   // Where a combination of credentials is asked for, one alone gets nowhere.
@@ -139,6 +140,16 @@ class Search {
     const outcome = await this.#supposition.decide(call);
     const { verdict, exchange } = outcome;
     return { passes: verdict.kind === 'forward', steps: exchange.steps.length, depth: depthOf(verdict.finding, call.operation), hangsOn: hangsOn(outcome) };
+  }
+
+  /** Changes that are enough by themselves, the first of each kind of thing. */
+  async alone(from: readonly Change[]): Promise<Change[]> {
+    const enough: Change[] = [];
+    for (const change of from) {
+      if (this.#left <= 0) break;
+      if (!enough.some(({ slot }) => slot === change.slot) && (await this.try([change])).passes) enough.push(change);
+    }
+    return enough;
   }
 
   /** Goes on from a set of changes until the call passes; null where nothing brings it further. */
@@ -187,6 +198,3 @@ function isFurther(one: Tried, than: Tried): boolean {
   if (one.passes !== than.passes) return one.passes;
   return one.steps > than.steps || (one.steps === than.steps && one.depth > than.depth);
 }
-
-/** Whether a finding is a refusal. */
-export const refuses = ({ code }: Finding): boolean => entryOf(code).says === 'fails';

@@ -33,7 +33,7 @@ export interface ReachTable {
 
 /** A release made ready to say who can reach what. */
 export function reachOf(document: ReleaseDocument, facts: KnownFacts, { atMs, address, nowMs }: ReachSettings, keys: KeySource | null = null): Reach {
-  const unknown = { hour: atMs === null, address: address === null, request: true, authorizers: true };
+  const unknown = { hour: atMs === null, address: address === null, request: true, authorizers: 'all' } as const;
   return new Reach(new Supposition(document, { facts, unknown, keys, authorizers: null }), facts, { ...ANY_REQUEST, address }, atMs ?? nowMs);
 }
 

@@ -30,8 +30,8 @@ import type { Unknown } from '../suppose/stand-in.js';
 import { letThrough } from './let-through.js';
 import { Reach, type ReachCell } from './reach.js';
 
-const NONE_KNOWN: Unknown = { hour: true, address: true, request: true, authorizers: true };
-const ALL_KNOWN: Unknown = { hour: false, address: false, request: false, authorizers: false };
+const NONE_KNOWN: Unknown = { hour: true, address: true, request: true, authorizers: 'all' };
+const ALL_KNOWN: Unknown = { hour: false, address: false, request: false, authorizers: 'none' };
 
 const token = (claims: JsonObject = {}, more: Partial<SupposedToken> = {}): SupposedToken => ({
   kind: 'token',
@@ -119,7 +119,7 @@ describe('who can reach an operation', () => {
   });
 
   it('tells what a token that was only described would have to say', async () => {
-    const described = holder(token({}, { vague: true, claims: {}, principal: { roles: ['rider'], scopes: [] } }));
+    const described: SupposedCaller = { ...holder(token({}, { vague: true, claims: {}, principal: { roles: ['rider'], scopes: [] } })), kind: 'role' };
     expect(await cellOf({}, described)).toMatchObject({ kind: 'conditional', hangsOn: ['the scope gates:read'] });
     const stepUp = { token: tokenRule([AUDIENCE], { stepUp: { acrValues: ['key'], maxAgeSeconds: null } }) };
     expect((await cellOf(stepUp, described)).hangsOn.toSorted()).toEqual(['a sign-in of the strength key', 'the scope gates:read']);
@@ -127,6 +127,8 @@ describe('who can reach an operation', () => {
       access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 'trust', scopes: [], match: 'all', roles: ['dispatcher'] }]] },
     } as const;
     expect((await cellOf(other, described)).kind).toBe('refused');
+    // A persona asks for its scopes: what it does not ask for it will not have.
+    expect((await cellOf({}, { ...described, kind: 'persona' })).kind).toBe('refused');
   });
 
   it('knows a client by what it has: a key that is good, one that has expired, one that was revoked', async () => {
@@ -189,7 +191,7 @@ describe('what would let a call in', () => {
     facts: KnownFacts = NOTHING_KNOWN,
   ): Promise<string[]> => {
     const document = releaseOf([PROVIDER], apiRule({ operations: [operation('POST', '/gates/{gateId}/positions')], ...api }));
-    const { supposition } = world(document, facts, { ...ALL_KNOWN, authorizers: true });
+    const { supposition } = world(document, facts, { ...ALL_KNOWN, authorizers: 'all' });
     const called = supposition.release.apis[0]?.operations[0] as never;
     const ways = await letThrough(
       supposition,

@@ -1,5 +1,5 @@
 import type { CompiledOperation } from '../decision/compiled.js';
-import { explainSteps, type ExplainedStep } from '../record/explain-steps.js';
+import { explainSteps, type ExplainedStep } from '../release/explain-steps.js';
 import type { SupposedCaller, SupposedCredential } from '../suppose/supposed-caller.js';
 import type { SupposedRequest } from '../suppose/supposed-request.js';
 import type { SupposedOutcome, Supposition } from '../suppose/supposition.js';

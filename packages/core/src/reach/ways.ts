@@ -75,10 +75,10 @@ const HOUR = 3600;
 const made = new WeakMap<SupposedToken, Map<string, SupposedToken>>();
 
 /** A token of which only rights are known, with all else as the operation asks for it of any token. */
-function favourable(token: SupposedToken, { token: rule }: CompiledOperation, nowMs: number): SupposedToken {
+export function favourable(token: SupposedToken, { token: rule }: CompiledOperation, nowMs: number): SupposedToken {
   const key = JSON.stringify([rule.audiences, rule.type, nowMs]);
   let known = made.get(token);
-  if (!known) made.set(token, (known = new Map()));
+  if (!known) made.set(token, (known = new Map<string, SupposedToken>()));
   let fresh = known.get(key);
   if (!fresh) {
     const seconds = Math.floor(nowMs / 1000);

@@ -1,4 +1,5 @@
 import type { CheckMode } from '../document/modes.js';
+import type { Principal } from '../token/principal.js';
 import type { RequestOutcome } from '../decision/exchange.js';
 import type { Operands, StepId, StepOutcome } from '../verdict/code-entry.js';
 
@@ -14,6 +15,14 @@ export interface StepTrace {
   readonly operands: Operands;
   /** Microseconds, fractions allowed. */
   readonly tookUs: number;
+}
+
+/** Who was proved to call, as far as rules look at it. */
+export interface TracedCaller {
+  /** What the token said; null without one. Long lists are cut. */
+  readonly principal: Pick<Principal, 'subject' | 'client' | 'scopes' | 'roles' | 'groups' | 'tenant' | 'acr' | 'amr' | 'authTime' | 'attributes'> | null;
+  /** Of clients of the directory: kind and id of each credential. */
+  readonly credentials: readonly { readonly kind: 'key' | 'basic' | 'certificate'; readonly id: string }[];
 }
 
 /** What is kept of one request. Holds no credential and no body. */
@@ -40,6 +49,8 @@ export interface TraceRecord {
   readonly providerId: string | null;
   readonly subject: string | null;
   readonly client: string | null;
+  /** Null where nobody was proved; left out by versions that did not keep it. */
+  readonly who?: TracedCaller | null;
   readonly steps: readonly StepTrace[];
   readonly requestHeaders: readonly (readonly [string, string])[];
   readonly responseHeaders: readonly (readonly [string, string])[];

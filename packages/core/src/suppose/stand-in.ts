@@ -12,8 +12,8 @@ export interface Unknown {
   readonly address: boolean;
   /** Path parameters, query and header fields. */
   readonly request: boolean;
-  /** What scripts and services answer. */
-  readonly authorizers: boolean;
+  /** What authorizers answer: all of them, or services alone where scripts can be run. */
+  readonly authorizers: 'all' | 'services' | 'none';
 }
 
 type ConditionGrounds = Extract<CheckGrounds, { readonly kind: 'condition' }>;
@@ -33,7 +33,8 @@ export function standIn(step: CompiledStep, unknown: Unknown, isVague: (exchange
   }
   if (grounds.kind === 'authorizer') {
     const found = finding('authorizer.not-known', { name: grounds.rule.name });
-    return unknown.authorizers ? { ...step, run: () => found } : step;
+    const unasked = unknown.authorizers === 'all' || (unknown.authorizers === 'services' && grounds.rule.by.kind === 'service');
+    return unasked ? { ...step, run: () => found } : step;
   }
   return { ...step, run: conditionInPart(step, grounds, unknown, isVague, ports) };
 }

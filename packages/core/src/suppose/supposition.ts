@@ -11,7 +11,7 @@ import { idTokenMarks } from '../token/token-kind.js';
 import { Revocations } from '../token/revocations.js';
 import { TokenCache } from '../token/token-cache.js';
 import type { VerifiedToken } from '../token/verified-token.js';
-import type { KeySource } from '../token/verify-token.js';
+import { verifyToken, type KeySource } from '../token/verify-token.js';
 import type { Awaitable } from '../util/awaitable.js';
 import { standIn, type Unknown } from './stand-in.js';
 import type { KnownFacts, SupposedCredential, SupposedToken } from './supposed-caller.js';
@@ -109,6 +109,14 @@ export class Supposition {
       this.#proofs.set(credentials, proofs);
     }
     return proofs;
+  }
+
+  /** What a pasted token says, once its provider's keys have proved it; null where they have not. */
+  async readPasted({ text }: Extract<SupposedCredential, { readonly kind: 'pasted' }>): Promise<SupposedToken | null> {
+    const verified = await verifyToken(text, this.release.verifier);
+    if ('code' in verified) return null;
+    const { provider, form, typ, claims } = verified;
+    return { kind: 'token', providerId: provider.id, form, typ, claims, principal: null, vague: false };
   }
 
   /** What a supposed token counts as: what its provider would vouch for; null for a provider that the release does not trust. */

@@ -1,6 +1,6 @@
-import type { RequestOutcome, StepId } from '@virga/core';
+import type { RequestOutcome, StepId, TracedCaller } from '@virga/core';
 import { Type } from 'class-transformer';
-import { IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
+import { IsArray, IsIn, IsInt, IsNumber, IsObject, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { HeaderView, StepView } from './explanations.js';
 import { Nested, NestedEach } from '../nested.js';
@@ -75,4 +75,6 @@ export class TraceView extends TraceSummary {
   @IsArray() @NestedEach() @Type(() => HeaderView) responseHeaders: HeaderView[];
   @IsInt() requestBytes: number;
   @IsInt() responseBytes: number;
+  /** Who was proved to call, as far as rules look at it; null where nobody was, or where that was not kept. */
+  @IsOptional() @IsObject() who: TracedCaller | null;
 }

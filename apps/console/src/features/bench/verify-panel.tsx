@@ -1,6 +1,6 @@
 import Button from '@mui/material/Button';
-import { useMutation } from '@tanstack/react-query';
-import type { CheckView, ExamineView, StepView } from '@virga/protocol';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import type { BenchTarget, CheckView, ExamineView, StepView } from '@virga/protocol';
 import { useContext } from 'react';
 import { api } from '../../client/api';
 import { Field } from '../../parts/field';
@@ -9,6 +9,9 @@ import { ProblemNotice } from '../../parts/problem-notice';
 import { WhyContext } from '../../parts/why';
 import { PrincipalFacts } from '../providers/claim-map-editor';
 import { BenchContext } from './bench-state';
+import { useStanding } from '../../client/standing';
+import { apiQuery, operationsQuery } from '../apis/queries';
+import { LetThroughOf } from '../let-through/let-through-of';
 import { isAimed, TargetPicker } from './target-picker';
 
 /** Every check of a token against a rule, by the gateway’s own code; the one that decides is marked. */
@@ -45,8 +48,37 @@ export function VerifyPanel({ token }: { readonly token: string }) {
       </div>
       <ProblemNotice error={verify.error} />
       {answer && <Outcome view={answer} />}
+      {answer && target.apiId !== undefined && target.operationId !== undefined && target.trustBench !== true && (
+        <Otherwise token={token} view={answer} target={target} />
+      )}
       {!answer && <p className="quiet">Choose what it is held against. Every check is run, also those behind the first that fails.</p>}
     </section>
+  );
+}
+
+/** What would make the operation take the token, or what it is taken for. */
+function Otherwise({ token, view, target }: { readonly token: string; readonly view: ExamineView; readonly target: BenchTarget }) {
+  const { data: standing } = useStanding();
+  const { data: of } = useQuery(apiQuery(target.apiId ?? ''));
+  const { data: operations } = useQuery(operationsQuery(target.apiId ?? ''));
+  const operation = operations?.items.find(({ id }) => id === target.operationId);
+  if (!of || !operation || (target.against === 'live' && !standing?.live)) return null;
+  return (
+    <LetThroughOf
+      key={`${token.slice(-20)} ${operation.id}`}
+      which={target.against === 'draft' ? 'draft' : (standing?.live?.number ?? 'draft')}
+      code={view.outcome === 'refused' ? view.code : null}
+      note="The address and what else the request would carry are supposed to be right."
+      call={{
+        method: operation.method,
+        target: of.basePath + operation.path.replace(/\{[^{}]+\}/g, 'x'),
+        headers: {},
+        address: null,
+        body: null,
+        sender: { credentials: [{ kind: 'pasted', as: 'token', text: token }] },
+        atMs: Math.floor(Date.now() / 60_000) * 60_000,
+      }}
+    />
   );
 }
 

@@ -28,7 +28,7 @@ export function ProbeDrawer() {
       });
     },
     onMutate: () => probe.setResult(null),
-    onSuccess: probe.setResult,
+    onSuccess: (view) => probe.setResult({ ...view, sent: form, at: Date.now() }),
   });
   const who =
     form.sender === 'persona'

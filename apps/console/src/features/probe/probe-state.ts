@@ -25,16 +25,23 @@ const EMPTY: ProbeForm = {
   proof: 'access-token',
 };
 
+/** What came of a request, with the request as it was sent. */
+export interface SentProbe extends ProbeView {
+  readonly sent: ProbeForm;
+  /** Milliseconds since the epoch. */
+  readonly at: number;
+}
+
 export interface ProbeState {
   readonly open: boolean;
   readonly form: ProbeForm;
-  readonly result: ProbeView | null;
+  readonly result: SentProbe | null;
   toggle(): void;
   show(): void;
   set(change: Partial<ProbeForm>): void;
   /** Fills the form in and opens the drawer. */
   compose(change: Partial<ProbeForm>): void;
-  setResult(result: ProbeView | null): void;
+  setResult(result: SentProbe | null): void;
 }
 
 const nothing = () => undefined;
@@ -53,7 +60,7 @@ export const ProbeContext = createContext<ProbeState>({
 export function useProbeState(): ProbeState {
   const [open, setOpen] = useState(false);
   const [form, setForm] = useState(EMPTY);
-  const [result, setResult] = useState<ProbeView | null>(null);
+  const [result, setResult] = useState<SentProbe | null>(null);
   const toggle = useCallback(() => setOpen((before) => !before), []);
   const show = useCallback(() => setOpen(true), []);
   const set = useCallback((change: Partial<ProbeForm>) => setForm((before) => ({ ...before, ...change })), []);

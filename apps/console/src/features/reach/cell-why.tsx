@@ -12,7 +12,7 @@ import { operationPath } from '../apis/queries';
 import { ProbeContext } from '../probe/probe-state';
 import { RuleLink } from '../traces/rule-link';
 import { markOf, wordsOf } from './cells';
-import { LetThroughList } from './let-through-list';
+import { LetThroughList } from '../let-through/let-through-list';
 import { cellQuery } from './queries';
 
 /** Why a caller can or cannot reach an operation, what would change that, and the way to the probe. */

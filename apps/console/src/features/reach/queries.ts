@@ -1,23 +1,9 @@
 import { queryOptions } from '@tanstack/react-query';
-import type { ReleaseDocument, ReachSettings, SupposedCaller } from '@virga/core';
+import type { ReachSettings, ReleaseDocument, SupposedCaller } from '@virga/core';
 import type { ReachFacts, ReachKeys } from '@virga/protocol';
 import { api } from '../../client/api';
 import { suppose } from '../../workers/suppose';
 import type { CellPlace } from '../../workers/suppose-messages';
-
-/** Which release: the draft, or one by its number. */
-export type Which = 'draft' | number;
-
-export const factsQuery = queryOptions({ queryKey: ['reach', 'facts'], queryFn: () => api.get<ReachFacts>('/reach/facts'), staleTime: 15_000, retry: false });
-
-/** @param revision changes whenever the document does: of the draft its number of edits, of a release nothing */
-export const documentQuery = (which: Which, revision: string) =>
-  queryOptions({
-    queryKey: ['reach', 'document', which, which === 'draft' ? revision : ''],
-    queryFn: () => api.get<ReleaseDocument>(which === 'draft' ? '/draft/document' : `/releases/${which}/document`),
-    staleTime: Infinity,
-    gcTime: 60_000,
-  });
 
 export interface TableInput {
   readonly after: ReleaseDocument;

@@ -12,7 +12,8 @@ import { releasesQuery } from '../releases/queries';
 import { CellWhy } from './cell-why';
 import { csvRows, KIND_NAMES, type Shown } from './cells';
 import { PasteCredential } from './paste-credential';
-import { documentQuery, factsQuery, tableQuery, type Which } from './queries';
+import { documentQuery, factsQuery, type Which } from '../let-through/queries';
+import { tableQuery } from './queries';
 import { ReachChart, type Chosen } from './reach-chart';
 import { TurnedRound } from './turned-round';
 

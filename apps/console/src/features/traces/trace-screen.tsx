@@ -15,6 +15,9 @@ import { authorizerPath } from '../../client/places';
 import { operationPath } from '../apis/queries';
 import { personasQuery } from '../personas/queries';
 import { ProbeContext, type ProbeForm } from '../probe/probe-state';
+import { LetThroughOf } from '../let-through/let-through-of';
+import { tracedCredentials } from '../let-through/queries';
+import { providersQuery } from '../providers/queries';
 import { RuleLink } from './rule-link';
 import { traceQuery } from './queries';
 
@@ -58,6 +61,7 @@ export function TraceScreen() {
         <FallLine steps={trace.steps} chosen={explained} onChoose={setChosen} />
         <aside className="why stack" style={{ gap: 22 }}>
           {explained && <Why step={explained} link={<RuleLink step={explained} />} />}
+          <Otherwise trace={trace} />
           <Again trace={trace} />
           <CaseOf trace={trace} />
           <Headers title="Sent" headers={trace.requestHeaders} />
@@ -82,6 +86,32 @@ function endWords({ outcome, step, stepName }: TraceView): string {
   if (outcome === 'refused') return `stopped at ${stepName}`;
   if (outcome === 'would-refuse') return `would have stopped at ${stepName}, which only observes; forwarded`;
   return step === 'upstream' ? 'forwarded' : 'answered by the gateway';
+}
+
+/** What would have let it through, or held it, by the release that decided it and with what is known now. */
+function Otherwise({ trace }: { readonly trace: TraceView }) {
+  const { data: providers } = useQuery(providersQuery);
+  if (trace.operationId === null) return null;
+  const provider = providers?.items.find(({ name }) => name === trace.provider);
+  return (
+    <LetThroughOf
+      key={trace.id}
+      which={trace.release === 0 ? 'draft' : trace.release}
+      code={trace.outcome === 'refused' ? trace.code : null}
+      note={trace.who === null ? 'Nobody was proved to call, so that it is decided as a call of nobody.' : ''}
+      call={{
+        method: trace.method,
+        target: trace.path + trace.query,
+        headers: Object.fromEntries(
+          trace.requestHeaders.filter(({ value }) => !value.includes('<removed')).map(({ name, value }) => [name.toLowerCase(), value]),
+        ),
+        address: trace.address === 'unknown' ? null : trace.address,
+        body: trace.requestBytes === 0 ? null : trace.requestBytes,
+        sender: { credentials: tracedCredentials(trace.who, provider?.id ?? null, provider?.issuer ?? '') },
+        atMs: trace.at,
+      }}
+    />
+  );
 }
 
 function Again({ trace }: { readonly trace: TraceView }) {

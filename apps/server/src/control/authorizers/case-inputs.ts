@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { METHOD_NAMES } from '@virga/core';
+import { METHOD_NAMES, type TracedCaller } from '@virga/core';
 import type { CaseInputView, InputOfTrace } from '@virga/protocol';
 import { notFound } from '../../http/problems.js';
 import { findTrace } from '../../store/record-store.js';
@@ -13,6 +13,7 @@ const LEFT_OUT: ReadonlySet<string> = new Set(['authorization', 'proxy-authoriza
 interface TracedRequest {
   readonly query: string;
   readonly requestHeaders: readonly (readonly [string, string])[];
+  readonly who?: TracedCaller | null;
 }
 
 /** Makes inputs of cases out of requests that were recorded. */
@@ -24,7 +25,7 @@ export class CaseInputs {
   async inputOf({ traceId, tables }: InputOfTrace): Promise<CaseInputView> {
     const row = await findTrace(traceId);
     if (!row) throw notFound('trace');
-    const { query, requestHeaders } = JSON.parse(row.body) as TracedRequest;
+    const { query, requestHeaders, who } = JSON.parse(row.body) as TracedRequest;
     const api = this.draft.document.apis.find(({ id }) => id === row.apiId);
     const operation = api?.operations.find(({ id }) => id === row.operationId);
     const headers = requestHeaders.filter(([name]) => !LEFT_OUT.has(name.toLowerCase())).map(([name, value]) => [name.toLowerCase(), value] as const);
@@ -33,9 +34,7 @@ export class CaseInputs {
       principal: {
         ...(row.subject === null ? {} : { subject: row.subject }),
         ...(provider ? { issuer: provider.issuer, provider: provider.name } : {}),
-        roles: [],
-        scopes: [],
-        attributes: {},
+        ...saidBy(who?.principal ?? null),
       },
       client: row.client === null ? {} : { id: row.client },
       credentials: row.subject === null && row.client === null ? [] : ['token'],
@@ -51,9 +50,28 @@ export class CaseInputs {
       resource: Object.fromEntries(await Promise.all(tables.map(async (name) => [name, await rowsOf(name)] as const))),
       now: new Date(Number(row.at)).toISOString(),
     };
-    const missing = row.subject === null && row.client === null ? '' : 'A trace keeps no claims: put in the roles, scopes and attributes that the caller had.';
+    const missing =
+      (row.subject === null && row.client === null) || (who !== undefined && who !== null)
+        ? ''
+        : 'This trace keeps no claims: put in the roles, scopes and attributes that the caller had.';
     return { input: JSON.stringify(input, null, 2), missing };
   }
+}
+
+/** What the token of a recorded request said, as scripts and conditions see it; empty lists where that was not kept. */
+function saidBy(principal: TracedCaller['principal']): Record<string, unknown> {
+  if (principal === null) return { roles: [], scopes: [], attributes: {} };
+  const { scopes, roles, groups, tenant, acr, amr, authTime, attributes } = principal;
+  return {
+    roles,
+    scopes,
+    groups,
+    ...(tenant === null ? {} : { tenant }),
+    ...(acr === null ? {} : { acr }),
+    amr,
+    ...(authTime === null ? {} : { signedInAt: new Date(authTime * 1000).toISOString() }),
+    attributes: Object.fromEntries(Object.entries(attributes).filter(([, values]) => values.length > 0)),
+  };
 }
 
 /** Values of a template's parameters in a path; none where it does not fit. */

@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { STEP_NAMES, type StepId, type StepTrace, explainSteps } from '@virga/core';
+import { STEP_NAMES, type StepId, type StepTrace, type TracedCaller, explainSteps } from '@virga/core';
 import type { SamplingView, TracePage, TraceQuery, TraceSummary, TraceView } from '@virga/protocol';
 import { RecordService } from '../../record/record.service.js';
 import type { TraceRow } from '../../store/models/records.js';
@@ -22,6 +22,7 @@ interface TraceBody {
   readonly responseHeaders: readonly (readonly [string, string])[];
   readonly requestBytes: number;
   readonly responseBytes: number;
+  readonly who?: TracedCaller | null;
 }
 
 @Injectable()
@@ -61,6 +62,7 @@ export class TracesService {
       responseHeaders: headers(body.responseHeaders),
       requestBytes,
       responseBytes,
+      who: body.who ?? null,
     };
   }
 

@@ -1,9 +1,9 @@
 import type { CheckMode } from '../document/modes.js';
 import type { ReleaseDocument } from '../document/release-document.js';
-import { describePointer } from '../release/describe-pointer.js';
+import { describePointer } from './describe-pointer.js';
 import { STEP_NAMES, type Comparison, type StepId, type StepOutcome } from '../verdict/code-entry.js';
 import { explain } from '../verdict/explain.js';
-import type { StepTrace } from './trace-record.js';
+import type { StepTrace } from '../record/trace-record.js';
 
 /** A rule of a release, for a link to where it is edited. */
 export interface ExplainedRule {
