@@ -4,6 +4,7 @@ import {
   NOTHING_KNOWN,
   ANY_REQUEST,
   Reach,
+  runTrials,
   STANDARD_CLAIM_MAP,
   Supposition,
   tokenRule,
@@ -118,6 +119,21 @@ export async function reachTable(rounds) {
     decided = kinds.allowed + kinds.conditional + kinds.refused;
     if (decided !== OPERATIONS * CALLERS || kinds.allowed === 0 || kinds.conditional === 0 || kinds.refused === 0)
       throw new Error(`the table is not what it should be: ${JSON.stringify(kinds)}`);
+  }
+  return times;
+}
+
+/** Milliseconds for the trials of 200 operations with the same rules, once for each round; scripts are none among them. */
+export async function trialRun(rounds) {
+  const whole = document();
+  const before = { ...whole, apis: whole.apis.slice(0, 1).map((api) => ({ ...api, operations: api.operations.slice(0, 200) })) };
+  const times = [];
+  for (let round = 0; round < rounds; round++) {
+    const from = performance.now();
+    const report = await runTrials(before, before, { facts: NOTHING_KNOWN, scripts: null, nowMs: NOW, saved: [], ticks: () => performance.now() });
+    times.push(performance.now() - from);
+    if (report.operations !== 200 || report.items.length < 200 * 50)
+      throw new Error(`too little was tried: ${report.operations} operations, ${report.items.length} trials`);
   }
   return times;
 }

@@ -36,6 +36,9 @@ import { ProvidersService } from './control/providers/providers.service.js';
 import { DraftService } from './control/releases/draft.service.js';
 import { ReachController } from './control/reach/reach.controller.js';
 import { ReachService } from './control/reach/reach.service.js';
+import { TrialRunner } from './control/trial-run/trial-runner.js';
+import { TrialsController } from './control/trials/trials.controller.js';
+import { TrialsService } from './control/trials/trials.service.js';
 import { ReleasesController } from './control/releases/releases.controller.js';
 import { ReleasesService } from './control/releases/releases.service.js';
 import { TracesController } from './control/traces/traces.controller.js';
@@ -79,6 +82,7 @@ export class AppModule {
         TablesController,
         AuthorizersController,
         ReachController,
+        TrialsController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -117,6 +121,8 @@ export class AppModule {
         BenchService,
         GrantService,
         ReachService,
+        TrialRunner,
+        TrialsService,
       ],
     };
   }

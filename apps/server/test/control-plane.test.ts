@@ -289,7 +289,12 @@ describe('the line from end to end', () => {
     const standing = await server.ok<StandingView>('GET', '/standing');
     expect(standing.changes.map((change) => change.detail)).toEqual(['as the API → anyone, said public', 'anyone, said public, now set by hand']);
     expect((await call('/gates')).status).toBe(401);
-    const published = await server.ok<PublishView>('POST', '/releases', { note: 'open for a day' });
+    // What was guarded and would not be any more stops the release, unless that is meant and said.
+    const stopped = await server.call<{ errors: { pointer: string }[] }>('POST', '/control/v1/releases', { note: 'open for a day' });
+    expect([stopped.status, stopped.body.errors.map(({ pointer }) => pointer)]).toEqual([409, ['/overrule/Gates GET /gates/gates: no credential']]);
+    const published = await server.ok<PublishView>('POST', '/releases', { note: 'open for a day', overrule: ['Gates GET /gates/gates: no credential'] });
+    const kept = await server.ok<ReleaseView>('GET', `/releases/${published.release.number}`);
+    expect([kept.trials?.fails, kept.trials?.overruled]).toEqual([1, ['Gates GET /gates/gates: no credential']]);
     expect(published).toMatchObject({ nodesLive: 1, release: { number: before + 1, note: 'open for a day' } });
     expect(published.effectiveMs).not.toBeNull();
     expect((await call('/gates')).status).toBe(200);

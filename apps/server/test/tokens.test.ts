@@ -241,7 +241,7 @@ test('tokens in the query and for any audience are pointed at', async () => {
   const before = await server.ok<ApiView>('GET', `/apis/${apiId}`);
   await server.ok('PATCH', `/apis/${apiId}`, { token: { places: [...(before.token.places ?? []), { kind: 'query', name: 'key' }] } });
   await server.ok('PATCH', `/apis/${apiId}/operations`, { ids: ['GET /gates'], token: { anyAudience: true, audiences: [] } });
-  await server.ok('POST', '/releases', { note: 'weak' });
+  await server.ok('POST', '/releases', { note: 'weak', overrule: ['Gates GET /gates/gates: a token for another API'] });
   const { items } = await server.ok<AttentionView>('GET', '/overlook/attention');
   expect(items.map((item) => item.title)).toEqual(
     expect.arrayContaining(['Gates takes tokens in the query', 'Gates: GET /gates takes tokens for any audience']),

@@ -164,3 +164,4 @@ export type {
 export { TIME_CLASSES, timeClass, timeWithin } from './node/call-times.js';
 export { FEED_VERSION, PROBE_HEADER, REQUEST_ID_HEADER } from './node/messages.js';
 export { PastedInput, PastedView, type ReachFacts, type ReachKeys } from './control/reach.js';
+export { SavedTrialInput, SavedTrialList, SavedTrialView, TrialCallDto, TrialOutcomeView, TrialReportView, TrialsKept } from './control/trials.js';

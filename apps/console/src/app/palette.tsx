@@ -2,12 +2,13 @@ import Dialog from '@mui/material/Dialog';
 import { useInfiniteQuery, useQueries, useQuery } from '@tanstack/react-query';
 import { useContext, useEffect, useMemo, useState, type KeyboardEvent } from 'react';
 import { useNavigate } from 'react-router';
-import { apisQuery, operationPath, operationsQuery } from '../features/apis/queries';
+import { apisQuery, operationsQuery } from '../features/apis/queries';
 import { clientsQuery } from '../features/clients/queries';
 import { personasQuery } from '../features/personas/queries';
 import { ProbeContext } from '../features/probe/probe-state';
 import { providersQuery } from '../features/providers/queries';
 import { ModeContext } from '../client/mode';
+import { operationPath } from '../client/places';
 
 interface Target {
   readonly kind: string;
@@ -98,6 +99,7 @@ function useTargets(): Target[] {
     to('Screen', 'Clients', '/clients'),
     to('Screen', 'Addresses: networks, fence, trusted hops', '/addresses'),
     to('Screen', 'Reach: who can reach which operation', '/reach'),
+    to('Screen', 'Trials: what must stay refused', '/trials'),
     to('Screen', 'Conditions that rules share', '/conditions'),
     to('Screen', 'Authorizers: scripts and decision services', '/authorizers'),
     to('Screen', 'Tables that conditions and authorizers look at', '/tables'),

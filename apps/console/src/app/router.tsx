@@ -50,6 +50,7 @@ export const router = createBrowserRouter([
           },
           { path: '/tables', element: screen(() => import('../features/tables/tables').then((m) => ({ default: m.Tables }))) },
           { path: '/bench/:tab?', element: screen(() => import('../features/bench/bench').then((m) => ({ default: m.Bench }))) },
+          { path: '/trials', element: screen(() => import('../features/trials/trials').then((m) => ({ default: m.TrialsScreen }))) },
           { path: '/personas', element: screen(() => import('../features/personas/personas').then((m) => ({ default: m.Personas }))) },
           { path: '/traces', element: screen(() => import('../features/traces/trace-list').then((m) => ({ default: m.TraceListScreen }))) },
           { path: '/traces/:id', element: screen(() => import('../features/traces/trace-screen').then((m) => ({ default: m.TraceScreen }))) },

@@ -42,6 +42,7 @@ const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry
     entries: [
       { to: '/bench', word: 'Bench' },
       { to: '/personas', word: 'Personas', count: 'personaCount' },
+      { to: '/trials', word: 'Trials' },
     ],
   },
   {

@@ -21,6 +21,8 @@ export interface CellPlace {
 
 export interface TableQuestion {
   readonly ask: 'table';
+  /** Whoever asks: cells are asked of the table that was asked for last under the same name. */
+  readonly by: string;
   /** The release that is looked at, and the one it is held against; null for none. */
   readonly after: ReleaseDocument;
   readonly before: ReleaseDocument | null;
@@ -34,6 +36,7 @@ export interface TableQuestion {
 
 export interface CellQuestion {
   readonly ask: 'cell';
+  readonly by: string;
   readonly place: CellPlace;
 }
 

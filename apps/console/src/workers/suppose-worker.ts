@@ -19,7 +19,7 @@ import { SCRIPTS_HERE } from './run-scripts';
 import type { CallAsked, CellQuestion, Question, TableAnswer, TableQuestion } from './suppose-messages';
 
 /** Decides what nobody has sent, by the code that decides traffic, off the thread that draws. */
-let sides: { readonly before: Reach | null; readonly after: Reach; readonly callers: readonly SupposedCaller[] } | null = null;
+const sides = new Map<string, { readonly before: Reach | null; readonly after: Reach; readonly callers: readonly SupposedCaller[] }>();
 
 async function table(question: TableQuestion): Promise<TableAnswer> {
   const from = performance.now();
@@ -32,7 +32,7 @@ async function table(question: TableQuestion): Promise<TableAnswer> {
   const was = before && reachOf(before, facts, settings, keys);
   const fresh = await reachTable(now, callers);
   const comparison = compareReach(was ? await reachTable(was, callers) : { operations: [], rows: [] }, fresh);
-  sides = { before: was, after: now, callers };
+  sides.set(question.by, { before: was, after: now, callers });
   return { ...comparison, callers: callers.map(({ id, kind, name, note = '' }) => ({ id, kind, name, note })), tookMs: performance.now() - from };
 }
 
@@ -46,10 +46,11 @@ async function keySource(published: TableQuestion['keys']): Promise<KeySource> {
   return { held: of, refetch: ({ id }) => Promise.resolve(of(id)) };
 }
 
-async function cell({ place }: CellQuestion): Promise<ExplainedCell> {
-  const reach = sides?.[place.side];
+async function cell({ place, by }: CellQuestion): Promise<ExplainedCell> {
+  const of = sides.get(by);
+  const reach = of?.[place.side];
   const operation = reach?.operations.find(({ api, rule }) => api.id === place.apiId && rule.id === place.operationId);
-  const caller = sides?.callers.find(({ id }) => id === place.callerId);
+  const caller = of?.callers.find(({ id }) => id === place.callerId);
   if (!reach || !operation || !caller) throw new Error('The release has no such operation');
   return reach.explain(operation, caller);
 }

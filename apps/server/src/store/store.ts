@@ -10,6 +10,7 @@ import * as clients from './models/clients.js';
 import * as records from './models/records.js';
 import * as tables from './models/tables.js';
 import * as tokens from './models/tokens.js';
+import * as trials from './models/trials.js';
 import { FolderLock } from './folder-lock.js';
 import { StoreError } from './store-error.js';
 
@@ -50,6 +51,7 @@ export class Store {
         ...Object.values(records),
         ...Object.values(tables),
         ...Object.values(tokens),
+        ...Object.values(trials),
       ],
       define: { timestamps: false, underscored: true },
     });

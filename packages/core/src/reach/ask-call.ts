@@ -46,7 +46,11 @@ export async function askCall(supposition: Supposition, facts: KnownFacts, quest
   };
 }
 
-async function callOf(supposition: Supposition, { method, target, headers, address, body, credentials, atMs }: CallQuestion): Promise<SupposedCall | null> {
+/** A call as it was asked about; null where no operation is called. */
+export async function callOf(
+  supposition: Supposition,
+  { method, target, headers, address, body, credentials, atMs }: CallQuestion,
+): Promise<SupposedCall | null> {
   const mark = target.indexOf('?');
   // Which operation it is, by the router itself.
   const looked = new Exchange({

@@ -4,6 +4,7 @@ import type { AuthorizerRule } from '../document/authorizer-rule.js';
 import { takesOpaqueTokens } from '../document/provider-rule.js';
 import type { MemberPath } from '../condition/member-paths.js';
 import type { KnownFacts, SupposedToken } from '../suppose/supposed-caller.js';
+import { ANY_VALUE } from '../suppose/supposed-request.js';
 import type { SupposedCall, Supposition } from '../suppose/supposition.js';
 import { tokenChange, withClaim, type Change } from './change.js';
 import { laterToken } from './later-token.js';
@@ -202,7 +203,7 @@ function conditionChanges(call: SupposedCall, supposition: Supposition, facts: K
     }
   }
   if (paths.size === 0) return [];
-  const own = Object.values(call.request.parameters);
+  const own = operation.parameterNames.map((name) => call.request.parameters[name] ?? ANY_VALUE);
   const tables = cellsOf(paths, grounds, facts);
   const held = call.credentials.flatMap((one) => (one.kind === 'token' ? Object.values(supposition.principalOf(one)?.attributes ?? {}).flat() : []));
   // Values that are there are likelier than words of a source, of which sentences are none.

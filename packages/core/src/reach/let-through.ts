@@ -2,6 +2,7 @@ import type { CompiledOperation } from '../decision/compiled.js';
 import type { Code, Finding } from '../verdict/codes.js';
 import type { KnownFacts } from '../suppose/supposed-caller.js';
 import type { SupposedCall, SupposedOutcome, Supposition } from '../suppose/supposition.js';
+import type { Awaitable } from '../util/awaitable.js';
 import { CHANGE_KINDS, type Change, type ChangeKind } from './change.js';
 import { changesOf } from './changes-of.js';
 
@@ -21,6 +22,8 @@ interface Tried {
   /** How far the call came: steps taken, and how far it came in the last. */
   readonly steps: number;
   readonly depth: number;
+  /** What it was refused for, in full. */
+  readonly refusal: string;
   readonly hangsOn: readonly string[];
 }
 
@@ -121,6 +124,38 @@ export async function letThrough(
   return found;
 }
 
+/** What a call is looked for by. */
+export interface PassingWanted {
+  readonly kinds: readonly ChangeKind[];
+  /** Whether a call that passes is the one that is looked for. */
+  readonly isMeant?: (call: SupposedCall) => Awaitable<boolean>;
+}
+
+/** Ways that are gone before a search for a certain one is given up. */
+const TRIES = 6;
+
+/** A call that passes, by as few changes as are found; null where none is. */
+export async function firstPassing(
+  supposition: Supposition,
+  call: SupposedCall,
+  facts: KnownFacts,
+  { kinds, isMeant = () => true }: PassingWanted,
+): Promise<SupposedCall | null> {
+  const search = new Search(supposition, call);
+  if ((await search.try([])).passes && (await isMeant(call))) return call;
+  let from = changesOf(call, supposition, facts).filter(({ kind }) => kinds.includes(kind));
+  for (let tries = 0; tries < TRIES; tries++) {
+    const way = await search.climb([], from);
+    const found = way?.reduce<SupposedCall | null>((made, change) => made && change.apply(made), call) ?? null;
+    if (way === null || found === null) return null;
+    if (await isMeant(found)) return found;
+    // What came last let it in for another reason than is looked for.
+    const last = way[way.length - 1];
+    from = from.filter((change) => change !== last);
+  }
+  return null;
+}
+
 class Search {
   readonly #supposition: Supposition;
   readonly #call: SupposedCall;
@@ -139,7 +174,13 @@ class Search {
     this.#left--;
     const outcome = await this.#supposition.decide(call);
     const { verdict, exchange } = outcome;
-    return { passes: verdict.kind === 'forward', steps: exchange.steps.length, depth: depthOf(verdict.finding, call.operation), hangsOn: hangsOn(outcome) };
+    return {
+      passes: verdict.kind === 'forward',
+      steps: exchange.steps.length,
+      depth: depthOf(verdict.finding, call.operation),
+      refusal: JSON.stringify(verdict.finding),
+      hangsOn: hangsOn(outcome),
+    };
   }
 
   /** Changes that are enough by themselves, the first of each kind of thing. */
@@ -152,21 +193,29 @@ class Search {
     return enough;
   }
 
-  /** Goes on from a set of changes until the call passes; null where nothing brings it further. */
+  /**
+   * Goes on from a set of changes until the call passes; null where nothing brings it further. Where no change does, one that
+   * is refused for something new counts: that is how far a script or a condition shows.
+   */
   async climb(start: readonly Change[], from: readonly Change[]): Promise<readonly Change[] | null> {
     let way = start;
     let at = await this.try(way);
+    const refused = new Set([at.refusal]);
     while (!at.passes && way.length < SEARCH_BOUNDS.changes) {
-      let best: { readonly change: Change; readonly tried: Tried } | null = null;
+      let best: Step | null = null;
+      let aside: Step | null = null;
       for (const change of from) {
         if (way.some(({ slot }) => slot === change.slot) || this.#left <= 0) continue;
         const tried = await this.try([...way, change]);
         if (isFurther(tried, best?.tried ?? at)) best = { change, tried };
+        else if (aside === null && isBeside(tried, at) && !refused.has(tried.refusal)) aside = { change, tried };
         if (best?.tried.passes) break;
       }
-      if (best === null) return null;
-      way = [...way, best.change];
-      at = best.tried;
+      const next: Step | null = best ?? aside;
+      if (next === null) return null;
+      way = [...way, next.change];
+      at = next.tried;
+      refused.add(at.refusal);
     }
     return at.passes ? this.#smallest(way) : null;
   }
@@ -192,7 +241,14 @@ class Search {
   }
 }
 
-const NOWHERE: Tried = { passes: false, steps: -1, depth: -Infinity, hangsOn: [] };
+const NOWHERE: Tried = { passes: false, steps: -1, depth: -Infinity, refusal: '', hangsOn: [] };
+
+interface Step {
+  readonly change: Change;
+  readonly tried: Tried;
+}
+
+const isBeside = (one: Tried, than: Tried): boolean => !one.passes && one.steps === than.steps && one.depth === than.depth;
 
 function isFurther(one: Tried, than: Tried): boolean {
   if (one.passes !== than.passes) return one.passes;

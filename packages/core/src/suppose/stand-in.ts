@@ -14,6 +14,8 @@ export interface Unknown {
   readonly request: boolean;
   /** What authorizers answer: all of them, or services alone where scripts can be run. */
   readonly authorizers: 'all' | 'services' | 'none';
+  /** Whether whoever holds a token that is bound to a key holds the key too; left out, it does. */
+  readonly possession?: 'supposed' | 'asked';
 }
 
 type ConditionGrounds = Extract<CheckGrounds, { readonly kind: 'condition' }>;
@@ -24,7 +26,7 @@ type ConditionGrounds = Extract<CheckGrounds, { readonly kind: 'condition' }>;
  * @param isVague whether what the exchange's token says beside its rights is not known either
  */
 export function standIn(step: CompiledStep, unknown: Unknown, isVague: (exchange: Exchange) => boolean, ports: Pick<Ports, 'now' | 'directory'>): CompiledStep {
-  if (step.step === 'proof') return { ...step, run: (exchange) => supposeProof(step.run(exchange)) };
+  if (step.step === 'proof' && unknown.possession !== 'asked') return { ...step, run: (exchange) => supposeProof(step.run(exchange)) };
   const grounds = step.hangsOn;
   if (!grounds) return step;
   if (grounds.kind === 'address') {

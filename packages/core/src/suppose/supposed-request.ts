@@ -1,3 +1,4 @@
+import type { CallerAddress } from '../address/caller-address.js';
 import { placeCredentials, type PlacedCredential } from '../credential/place-credential.js';
 import type { CompiledOperation } from '../decision/compiled.js';
 import { Exchange } from '../decision/exchange.js';
@@ -15,14 +16,16 @@ export interface SupposedRequest {
   readonly body: number | null | 'AS_USUAL';
   /** The method and the path as they are sent, where these are not the operation's own plain ones. */
   readonly sentAs?: { readonly method: string; readonly path: string };
+  /** How its address was read, where that is more than the address. */
+  readonly from?: CallerAddress;
 }
 
 export const ANY_REQUEST: SupposedRequest = Object.freeze({ parameters: {}, query: '', headers: {}, address: null, body: 'AS_USUAL' });
 
 /** A value for path parameters of which none is known. */
-const ANY_VALUE = 'any-value';
+export const ANY_VALUE = 'any-value';
 /** https, so that no credential counts as sent in the open. */
-const ORIGIN = 'https://gateway.example';
+export const SUPPOSED_ORIGIN = 'https://gateway.example';
 const WITH_BODY: ReadonlySet<string> = new Set(['POST', 'PUT', 'PATCH']);
 
 /** What a caller proves itself with, ready to be put in its places. */
@@ -43,8 +46,8 @@ export function supposeRequest(operation: CompiledOperation, request: SupposedRe
     method,
     target: path + joined(request.query, query),
     headers: body && request.body === 'AS_USUAL' ? { 'content-type': typeOf(operation), ...request.headers, ...headers } : { ...request.headers, ...headers },
-    origin: ORIGIN,
-    from: { address: request.address, via: [], unread: request.address === null ? 'no address is supposed' : '' },
+    origin: SUPPOSED_ORIGIN,
+    from: request.from ?? { address: request.address, via: [], unread: request.address === null ? 'no address is supposed' : '' },
     certificate: proofs.certificate,
     body,
   });

@@ -1,3 +1,4 @@
+import { AnswerMemory } from '../authorizer/answer-memory.js';
 import type { Authorizers } from '../authorizer/ask.js';
 import type { CompiledOperation, CompiledRelease } from '../decision/compiled.js';
 import { decide, type Verdict } from '../decision/decide.js';
@@ -82,7 +83,7 @@ export class Supposition {
       tokens: this.#tokens,
       directory: () => directory,
       revocations: () => revocations,
-      ...(authorizers === null ? {} : { authorizers }),
+      ...(authorizers === null ? {} : { authorizers: { ...authorizers, answers: new NoAnswers() } }),
       standIn: (step) => standIn(step, unknown, (exchange) => exchange.token !== null && this.#vague.has(exchange.token), ports),
     });
     this.release = compileRelease(document, ports);
@@ -129,10 +130,11 @@ export class Supposition {
     if (credential.kind === 'pasted') return credential.as === 'token' ? [{ text: credential.text, bound: false }] : [];
     if (credential.kind !== 'token') return [];
     const { cnf } = credential.claims as { readonly cnf?: { readonly jkt?: unknown } };
-    return [{ text: this.#textOf(credential), bound: typeof cnf?.jkt === 'string' }];
+    return [{ text: this.textOf(credential), bound: typeof cnf?.jkt === 'string' }];
   }
 
-  #textOf(token: SupposedToken): string {
+  /** The text that stands for a supposed token, which is its digest too. */
+  textOf(token: SupposedToken): string {
     let text = this.#texts.get(token);
     if (text !== undefined) return text;
     text = `supposed.${this.#texts.size}.token`;
@@ -174,6 +176,13 @@ export class Supposition {
       if (typeof cnf?.['x5t#S256'] === 'string') return cnf['x5t#S256'];
     }
     return null;
+  }
+}
+
+/** Nothing is kept: what one call was answered is no answer to another. */
+class NoAnswers extends AnswerMemory {
+  override keep(): void {
+    // Nothing.
   }
 }
 

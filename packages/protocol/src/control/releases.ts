@@ -2,6 +2,7 @@ import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsIn, IsInt, IsNumber, IsOptional, IsString, MaxLength } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { CaseResults } from './authorizers.js';
+import { TrialsKept } from './trials.js';
 import { FieldProblem } from './problem.js';
 import { Nested, NestedEach } from '../nested.js';
 
@@ -61,7 +62,7 @@ export class StandingView {
 }
 
 export class PublishInput {
-  /** Failing cases that do not stop the release, each as `AUTHORIZER: CASE`. */
+  /** Failing cases, each as `AUTHORIZER: CASE`, and failing trials by their names that do not stop the release. */
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(2500) @IsString({ each: true }) overrule?: string[];
   @MayBeLeftOut() @IsString() @MaxLength(500) note?: string;
 }
@@ -77,6 +78,8 @@ export class PublishView {
 export class ReleaseView extends ReleaseSummary {
   /** Cases of authorizers as they were run before it; null where none were. */
   @IsOptional() @Nested() @Type(() => CaseResults) cases: CaseResults | null;
+  /** Trials as they were run before it; null where none were. */
+  @IsOptional() @Nested() @Type(() => TrialsKept) trials: TrialsKept | null;
   /** Against the release before it. */
   @IsArray() @NestedEach() @Type(() => ReleaseChangeView) changes: ReleaseChangeView[];
 }

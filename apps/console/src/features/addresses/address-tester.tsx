@@ -8,8 +8,8 @@ import { Field } from '../../parts/field';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
-import { operationPath } from '../apis/queries';
 import { askAddress } from '../apis/address-queries';
+import { operationPath } from '../../client/places';
 
 /** Would this address pass? Asked of every rule of the draft, by the functions that the gateway runs. */
 export function AddressTester({ view }: { readonly view: AddressesView }) {

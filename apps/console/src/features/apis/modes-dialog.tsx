@@ -6,8 +6,8 @@ import { Link } from 'react-router';
 import { withQuery } from '../../client/api';
 import { Mark } from '../../parts/mark';
 import { count } from '../../parts/time';
-import { observedQuery } from './queries';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';
+import { observedQuery } from '../../client/observed';
 
 const ENFORCED: ModesDto = { all: 'enforce', checks: {} };
 

@@ -13,8 +13,9 @@ import { AuthorizerDialog } from './authorizer-dialog';
 import { ConditionDialog } from './condition-dialog-later';
 import { AccessDialog } from './access-dialog';
 import { ModesDialog } from './modes-dialog';
-import { operationPath, operationsQuery } from './queries';
+import { operationsQuery } from './queries';
 import { TokenDialog } from './token-dialog';
+import { operationPath } from '../../client/places';
 
 /** All operations and who may call them: select many, set at once, see where each value comes from. */
 export function OperationsTab({ api }: { readonly api: ApiView }) {

@@ -1,5 +1,5 @@
 import { queryOptions } from '@tanstack/react-query';
-import type { ApiList, ApiView, ContractText, ObservedList, OperationList, OperationPage } from '@virga/protocol';
+import type { ApiList, ApiView, ContractText, OperationList, OperationPage } from '@virga/protocol';
 import { api } from '../../client/api';
 
 export const apisQuery = queryOptions({ queryKey: ['apis'], queryFn: () => api.get<ApiList>('/apis') });
@@ -11,9 +11,5 @@ export const operationQuery = (id: string, operationId: string) =>
     queryKey: ['apis', id, 'operations', operationId],
     queryFn: () => api.get<OperationPage>(`/apis/${id}/operations/${encodeURIComponent(operationId)}`),
   });
-/** Whom enforcing what only observes would have refused. */
-export const observedQuery = (id: string) => queryOptions({ queryKey: ['apis', id, 'observed'], queryFn: () => api.get<ObservedList>(`/apis/${id}/observed`) });
-/** Address of the page of an operation. */
-export const operationPath = (id: string, operationId: string): string => `/apis/${id}/operations/${encodeURIComponent(operationId)}`;
 export const contractQuery = (id: string) =>
   queryOptions({ queryKey: ['apis', id, 'contract'], queryFn: () => api.get<ContractText>(`/apis/${id}/contract`), staleTime: 60_000 });

@@ -5,8 +5,9 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
-import { apisQuery, operationPath, operationsQuery } from '../apis/queries';
+import { apisQuery, operationsQuery } from '../apis/queries';
 import { useAuthorizerUses } from './queries';
+import { operationPath } from '../../client/places';
 
 const SHOWN = 30;
 

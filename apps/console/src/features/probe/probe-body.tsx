@@ -13,6 +13,7 @@ import { personasQuery } from '../personas/queries';
 import { useSignIn } from '../personas/use-sign-in';
 import { LetThroughOf } from '../let-through/let-through-of';
 import type { Sender } from '../let-through/queries';
+import { SaveTrial } from '../trials/save-trial';
 import { curlLine, readHeaders } from './curl';
 import { ProbeContext, type ProbeForm } from './probe-state';
 
@@ -232,6 +233,7 @@ function Verdict({ sending }: { readonly sending: boolean }) {
         <FallLine steps={result.steps} onChoose={(step) => why.show({ step })} />
       )}
       <Otherwise />
+      <Save />
     </div>
   );
 }
@@ -261,6 +263,26 @@ function Otherwise() {
         atMs: result.at,
       }}
     />
+  );
+}
+
+/** The request that was sent last as a trial, where it is of a persona or of nobody: nothing of a pasted token is kept. */
+function Save() {
+  const { result } = useContext(ProbeContext);
+  if (!result || result.sent.sender === 'token' || (result.sent.sender === 'persona' && result.sent.proof !== 'access-token')) return null;
+  const { sent } = result;
+  const call = {
+    method: sent.method,
+    target: sent.target,
+    headers: readHeaders(sent.headers),
+    ...(sent.from === '' ? {} : { from: sent.from }),
+    ...(sent.body === '' ? {} : { bodyBytes: new TextEncoder().encode(sent.body).length }),
+    ...(sent.sender === 'persona' ? { personaId: sent.personaId } : {}),
+  };
+  return (
+    <p>
+      <SaveTrial of={{ call }} name={`${sent.method} ${sent.target}`} expected={result.outcome === 'refused' ? 'refused' : 'passed'} />
+    </p>
   );
 }
 

@@ -8,12 +8,12 @@ import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Why } from '../../parts/why';
 import type { CellPlace, NamedCaller, TableAnswer } from '../../workers/suppose-messages';
-import { operationPath } from '../apis/queries';
 import { ProbeContext } from '../probe/probe-state';
 import { RuleLink } from '../traces/rule-link';
 import { markOf, wordsOf } from './cells';
 import { LetThroughList } from '../let-through/let-through-list';
 import { cellQuery } from './queries';
+import { operationPath } from '../../client/places';
 
 /** Why a caller can or cannot reach an operation, what would change that, and the way to the probe. */
 export function CellWhy({

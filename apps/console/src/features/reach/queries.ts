@@ -21,7 +21,16 @@ export const tableQuery = ({ after, before, facts, pasted, settings }: TableInpu
       const { personas, ...known } = facts;
       const texts = pasted.some(({ credentials }) => credentials.some(({ kind }) => kind === 'pasted'));
       const { keys } = texts ? await api.get<ReachKeys>('/reach/keys') : { keys: {} };
-      return suppose({ ask: 'table', after, before, facts: known, named: [...pasted, ...personas], settings: { ...settings, nowMs: Date.now() }, keys });
+      return suppose({
+        ask: 'table',
+        by: 'reach',
+        after,
+        before,
+        facts: known,
+        named: [...pasted, ...personas],
+        settings: { ...settings, nowMs: Date.now() },
+        keys,
+      });
     },
     staleTime: Infinity,
     gcTime: 0,
@@ -31,7 +40,7 @@ export const tableQuery = ({ after, before, facts, pasted, settings }: TableInpu
 export const cellQuery = (place: CellPlace | null, at: number) =>
   queryOptions({
     queryKey: ['reach', 'cell', place, at],
-    queryFn: () => suppose({ ask: 'cell', place: place as CellPlace }),
+    queryFn: () => suppose({ ask: 'cell', by: 'reach', place: place as CellPlace }),
     enabled: place !== null,
     gcTime: 0,
     retry: false,

@@ -1,6 +1,6 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { CaseResultView, ReleaseSummary } from '@virga/protocol';
+import type { CaseResultView, ReleaseSummary, TrialsKept } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../client/api';
@@ -149,6 +149,7 @@ function ReleaseDetail({ number, live }: { readonly number: number; readonly liv
         )}
       </dl>
       {release.cases && <CasesOf cases={release.cases.items} />}
+      {release.trials && <TrialsOf trials={release.trials} />}
       <h2>Against the release before</h2>
       <ChangeList changes={release.changes} />
       <ProblemNotice error={rollBack.error} />
@@ -202,6 +203,29 @@ function Nodes() {
         ]}
       />
     </section>
+  );
+}
+
+/** The trials that were run before it was published, and those that did not hold. */
+function TrialsOf({ trials }: { readonly trials: TrialsKept }) {
+  const { holds, fails, observed, notKnown, operations, overruled, items } = trials;
+  if (operations === 0 && holds === 0 && fails === 0) return null;
+  const open = [observed > 0 ? `${count(observed)} only observed` : '', notKnown > 0 ? `${count(notKnown)} hung on a service` : ''].filter(Boolean);
+  return (
+    <div>
+      <p style={{ margin: 0 }}>
+        {count(holds)} trials of {operations} {operations === 1 ? 'operation' : 'operations'} held before it was published
+        {open.length > 0 ? `, ${open.join(', ')}` : ''}
+        {overruled.length > 0 ? '; overruled:' : '.'}
+      </p>
+      {items
+        .filter(({ name }) => overruled.includes(name))
+        .map(({ name, sentence }) => (
+          <div key={name} className="small rust breaks">
+            {name}. {sentence}
+          </div>
+        ))}
+    </div>
   );
 }
 

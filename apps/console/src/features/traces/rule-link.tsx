@@ -1,7 +1,6 @@
 import type { StepView } from '@virga/protocol';
 import { Link } from 'react-router';
-import { authorizerPath } from '../../client/places';
-import { operationPath } from '../apis/queries';
+import { authorizerPath, operationPath } from '../../client/places';
 
 /** Tabs of the API screen where rules of all its operations are edited, by the part of the rule. */
 const TABS: Readonly<Record<string, string>> = {

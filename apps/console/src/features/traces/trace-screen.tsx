@@ -11,12 +11,12 @@ import { Method } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { exactTime, took } from '../../parts/time';
 import { Why } from '../../parts/why';
-import { authorizerPath } from '../../client/places';
-import { operationPath } from '../apis/queries';
+import { authorizerPath, operationPath } from '../../client/places';
 import { personasQuery } from '../personas/queries';
 import { ProbeContext, type ProbeForm } from '../probe/probe-state';
 import { LetThroughOf } from '../let-through/let-through-of';
 import { tracedCredentials } from '../let-through/queries';
+import { SaveTrial } from '../trials/save-trial';
 import { providersQuery } from '../providers/queries';
 import { RuleLink } from './rule-link';
 import { traceQuery } from './queries';
@@ -64,6 +64,13 @@ export function TraceScreen() {
           <Otherwise trace={trace} />
           <Again trace={trace} />
           <CaseOf trace={trace} />
+          <div>
+            <SaveTrial
+              of={{ traceId: trace.id }}
+              name={`${trace.method} ${trace.path} by ${trace.subject ?? trace.client ?? 'nobody'}`}
+              expected={trace.outcome === 'refused' ? 'refused' : 'passed'}
+            />
+          </div>
           <Headers title="Sent" headers={trace.requestHeaders} />
           <Headers title="Answered" headers={trace.responseHeaders} />
           <div className="quiet small">

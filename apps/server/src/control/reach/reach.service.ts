@@ -1,26 +1,13 @@
 import { Injectable } from '@nestjs/common';
-import {
-  describedToken,
-  keyForm,
-  readToken,
-  recognise,
-  UnreadToken,
-  type ClientFact,
-  type KnownCredential,
-  type KnownFacts,
-  type SupposedCaller,
-  type SupposedToken,
-  type TableFact,
-} from '@virga/core';
+import { describedToken, keyForm, readToken, recognise, UnreadToken, type SupposedCaller, type SupposedToken } from '@virga/core';
 import type { PastedView, PersonaView, ReachFacts, ReachKeys } from '@virga/protocol';
 import { createHash } from 'node:crypto';
-import { directoryPages } from '../../store/client-store.js';
 import { ClientRow, CredentialRow } from '../../store/models/clients.js';
+import { readKnownFacts } from '../../store/known-facts.js';
 import { BenchService } from '../bench/bench.service.js';
 import { PersonasService } from '../personas/personas.service.js';
 import { ProvidersService } from '../providers/providers.service.js';
 import { DraftService } from '../releases/draft.service.js';
-import { RevocationsService } from '../revocations/revocations.service.js';
 
 /** How long a persona's provider may take to give a token, milliseconds. */
 const TOKEN_MS = 4000;
@@ -32,34 +19,12 @@ export class ReachService {
     private readonly draft: DraftService,
     private readonly personas: PersonasService,
     private readonly providers: ProvidersService,
-    private readonly revocations: RevocationsService,
     private readonly bench: BenchService,
   ) {}
 
   async facts(): Promise<ReachFacts> {
-    const [known, personas] = await Promise.all([this.known(), this.#personas()]);
+    const [known, personas] = await Promise.all([readKnownFacts(), this.#personas()]);
     return { ...known, personas };
-  }
-
-  async known(): Promise<KnownFacts> {
-    const clients: ClientFact[] = [];
-    const credentials: KnownCredential[] = [];
-    const tables: TableFact[] = [];
-    for await (const page of directoryPages())
-      for (const change of page) {
-        if (change.value === null) continue;
-        if (change.what === 'client') clients.push(change.value);
-        else if (change.what === 'table') tables.push(change.value);
-        else {
-          const { id, clientId, kind, name, expiresAt, revokedAt, lookup } = change.value;
-          // What keys and names are found by is nothing that a browser has to know.
-          credentials.push({ id, clientId, kind, name, expiresAt, revokedAt, lookup: kind === 'certificate' || kind === 'provider-client' ? lookup : null });
-        }
-      }
-    const revocations = this.revocations
-      .list()
-      .map(({ id, kind, providerId, value, issuedBefore, reason }) => ({ id, kind, providerId, value, issuedBefore, reason }));
-    return { clients, credentials, tables, revocations };
   }
 
   /** Keys of the draft's providers, as these publish them now. */

@@ -1,16 +1,27 @@
 import { Injectable } from '@nestjs/common';
 import { diffReleases, upgradeDocument, type ReleaseChange, type ReleaseDocument } from '@virga/core';
-import type { CaseResults, PublishView, ReleaseSummary, ReleaseView } from '@virga/protocol';
+import type { CaseResults, PublishView, ReleaseSummary, ReleaseView, TrialsKept } from '@virga/protocol';
 import { performance } from 'node:perf_hooks';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { ReleaseRow } from '../../store/models/configuration.js';
 import { Store } from '../../store/store.js';
 import { notFound, problem } from '../../http/problems.js';
+import { keptTrials } from '../trial-run/report-view.js';
+import { TrialRunner } from '../trial-run/trial-runner.js';
 import { caseName, CaseRunner } from '../cases/case-runner.js';
 import { DraftService, hashOf } from './draft.service.js';
 
 const SUMMARY = ['number', 'hash', 'note', 'publishedAt', 'publishedBy', 'rolledBackTo', 'apiCount', 'operationCount', 'providerCount'];
 const EFFECT_MS = 5000;
+
+/** Failing trials that a refusal names; there are more in their own report. */
+const SHOWN_FAILING = 200;
+
+/** What was run before a release, as it is kept with it; releases of earlier versions have less. */
+interface Checks {
+  readonly cases: CaseResults;
+  readonly trials: TrialsKept;
+}
 
 export interface LiveDocument {
   readonly summary: ReleaseSummary;
@@ -24,11 +35,13 @@ export class ReleasesService {
   readonly #draft: DraftService;
   readonly #hub: NodeHub;
   readonly #cases: CaseRunner;
+  readonly #trials: TrialRunner;
   #live: LiveDocument | null = null;
   #hashed: { of: ReleaseDocument; hash: string } | null = null;
   #changes: { of: string; changes: ReleaseChange[] } | null = null;
 
-  constructor(store: Store, draft: DraftService, hub: NodeHub, cases: CaseRunner) {
+  constructor(store: Store, draft: DraftService, hub: NodeHub, cases: CaseRunner, trials: TrialRunner) {
+    this.#trials = trials;
     this.#cases = cases;
     this.#store = store;
     this.#draft = draft;
@@ -72,9 +85,11 @@ export class ReleasesService {
     const row = await this.#row(number);
     const before = await ReleaseRow.findByPk(number - 1, { raw: true });
     const changes = diffReleases(before ? upgradeDocument(JSON.parse(before.document)) : null, upgradeDocument(JSON.parse(row.document)));
+    const checks = row.checks ? (JSON.parse(row.checks) as Partial<Checks>) : {};
     return {
       ...summaryOf(row),
-      cases: row.checks ? (JSON.parse(row.checks) as { cases: CaseResults }).cases : null,
+      cases: checks.cases && checks.cases.items.length > 0 ? checks.cases : null,
+      trials: checks.trials ?? null,
       changes: changes.slice(0, 500).map((change) => ({ ...change })),
     };
   }
@@ -90,7 +105,7 @@ export class ReleasesService {
     return row && upgradeDocument(JSON.parse(row.document));
   }
 
-  /** @param overrule failing cases that do not stop it, as `caseName` calls them */
+  /** @param overrule failing cases and trials that do not stop it, cases as `caseName` calls them */
   async publish(by: string, note: string, overrule: readonly string[] = []): Promise<PublishView> {
     const [first] = this.#draft.problems;
     if (first) throw problem(422, 'The draft cannot be published', first.detail, [...this.#draft.problems]);
@@ -106,7 +121,18 @@ export class ReleasesService {
         'Mend the authorizer or its case, or overrule each case by its name.',
         failing.map((one) => ({ pointer: `/overrule/${caseName(one)}`, detail: `${caseName(one)}: ${one.expected} expected. ${one.sentence}` })),
       );
-    return this.#make(document, by, note, null, cases.items.length === 0 ? null : cases);
+    const trials = await this.#trials.run(document, this.#live?.document ?? null);
+    const got = trials.items.filter(({ result, name }) => result === 'fails' && !overrule.includes(name));
+    if (got.length > 0)
+      throw problem(
+        409,
+        got.length === 1 ? 'A trial does not hold' : `${got.length} trials do not hold`,
+        'Mend the rule that lets it in, or overrule each trial by its name.',
+        got
+          .slice(0, SHOWN_FAILING)
+          .map(({ name, expected, sentence }) => ({ pointer: `/overrule/${name}`, detail: `${name}: ${expected} expected. ${sentence}` })),
+      );
+    return this.#make(document, by, note, null, { cases, trials: keptTrials(trials, overrule) });
   }
 
   /** Publishes the document of an earlier release again, under a new number. The draft stays as it is. */
@@ -128,7 +154,7 @@ export class ReleasesService {
     return row;
   }
 
-  async #make(document: ReleaseDocument, by: string, note: string, rolledBackTo: number | null, cases: CaseResults | null = null): Promise<PublishView> {
+  async #make(document: ReleaseDocument, by: string, note: string, rolledBackTo: number | null, checks: Checks | null = null): Promise<PublishView> {
     const text = JSON.stringify(document);
     const facts = {
       hash: hashOf(document),
@@ -137,7 +163,7 @@ export class ReleasesService {
       publishedAt: Date.now(),
       publishedBy: by,
       rolledBackTo,
-      checks: cases && JSON.stringify({ cases }),
+      checks: checks && JSON.stringify(checks),
       apiCount: document.apis.length,
       operationCount: document.apis.reduce((sum, api) => sum + api.operations.length, 0),
       providerCount: document.providers.length,

@@ -7,6 +7,7 @@ import * as outcomes from './005-outcomes.js';
 import * as changes from './006-changes.js';
 import * as tables from './008-tables.js';
 import * as checks from './009-checks.js';
+import * as savedTrials from './010-saved-trials.js';
 import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
@@ -25,4 +26,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '007-edits-of-clients', up: editsOfClients.up },
   { name: '008-tables', up: tables.up },
   { name: '009-checks', up: checks.up },
+  { name: '010-saved-trials', up: savedTrials.up },
 ];

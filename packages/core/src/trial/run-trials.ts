@@ -1,0 +1,245 @@
+import type { Authorizers } from '../authorizer/ask.js';
+import type { CompiledOperation } from '../decision/compiled.js';
+import type { ReleaseDocument } from '../document/release-document.js';
+import { nameOf } from './operation-name.js';
+import type { ChangeKind } from '../reach/change.js';
+import { firstPassing, hangsOn } from '../reach/let-through.js';
+import type { KnownFacts, SupposedToken } from '../suppose/supposed-caller.js';
+import { Supposition, type SupposedCall, type SupposedOutcome } from '../suppose/supposition.js';
+import { tamper, type TamperedToken } from '../bench/tamper.js';
+import { entryOf, type Finding } from '../verdict/codes.js';
+import { explain } from '../verdict/explain.js';
+import {
+  addressAttacks,
+  bodyAttacks,
+  lackingAttacks,
+  namesThings,
+  openAttacks,
+  otherThingAttacks,
+  type Attack,
+  type AttackGround,
+  type GoodWay,
+} from './attacks.js';
+import { meeting, plainCall, trialFacts } from './favoured-call.js';
+import { replayedProof } from './replayed-proof.js';
+import { runSavedTrial, type SavedTrial } from './saved-trial.js';
+import { TrialKeys } from './trial-keys.js';
+import { worstFirst, type TrialOutcome, type TrialReport } from './trial.js';
+
+/** What trials are run with. */
+export interface TrialWorld {
+  readonly facts: KnownFacts;
+  /** What runs scripts; services are asked by nobody. Null where scripts are not run either. */
+  readonly scripts: Authorizers | null;
+  /** Milliseconds since the epoch. */
+  readonly nowMs: number;
+  readonly saved: readonly SavedTrial[];
+  /** A clock for durations, milliseconds. */
+  ticks(): number;
+}
+
+/**
+ * Tries to get into every guarded operation of a release, through its own decision: by attacks that are made from its rules and
+ * from those of the release before, and by what was saved. What the one before guarded and this one does not is tried as well.
+ * @param before what is in force; null for nothing
+ * @throws ConfigError for a release that cannot be used
+ */
+export async function runTrials(document: ReleaseDocument, before: ReleaseDocument | null, world: TrialWorld): Promise<TrialReport> {
+  const { nowMs, ticks } = world;
+  const from = ticks();
+  const keys = await TrialKeys.make(document.providers);
+  const unknown = { hour: false, address: false, request: false, authorizers: world.scripts === null ? 'all' : 'services' } as const;
+  // Which rights there are is told by the release, so that it is compiled once to see and once to try.
+  const plan = new Supposition(document, { facts: world.facts, unknown, keys, authorizers: world.scripts });
+  const facts = trialFacts(
+    world.facts,
+    plan.release.apis.flatMap((api) => api.operations),
+    nowMs,
+  );
+  const given = { facts, unknown, keys, authorizers: world.scripts };
+  const earlier = before === null ? null : new Supposition(before, given);
+  const strict = new Supposition(document, { ...given, unknown: { ...unknown, possession: 'asked' } });
+  const trials = new Trials({ supposition: new Supposition(document, given), strict, earlier, facts, keys, nowMs });
+  const guards = new Map(
+    earlier?.release.apis.flatMap((api) => api.operations.map((operation) => [`${operation.api.id}\n${operation.rule.id}`, operation] as const)),
+  );
+  const items: TrialOutcome[] = [];
+  let operations = 0;
+  for (const operation of trials.operations) {
+    const some = await trials.tryOperation(operation, guards.get(`${operation.api.id}\n${operation.rule.id}`) ?? null);
+    if (some.length > 0) operations++;
+    items.push(...some);
+  }
+  const real = new Supposition(document, { facts: world.facts, unknown, keys: null, authorizers: world.scripts });
+  for (const saved of world.saved) items.push(await runSavedTrial(real, saved, nowMs));
+  return { items: worstFirst(items), operations, tookMs: ticks() - from };
+}
+
+/** What trials of one release are run in. */
+interface TrialGround {
+  readonly supposition: Supposition;
+  /** The same, where whoever holds a bound token does not prove possession. */
+  readonly strict: Supposition;
+  /** What was in force before; null for nothing. */
+  readonly earlier: Supposition | null;
+  readonly facts: KnownFacts;
+  readonly keys: TrialKeys;
+  readonly nowMs: number;
+}
+
+class Trials {
+  readonly #supposition: Supposition;
+  readonly #strict: Supposition;
+  readonly #earlier: Supposition | null;
+  readonly #facts: KnownFacts;
+  readonly #keys: TrialKeys;
+  readonly #nowMs: number;
+  /** Variants of a token, made once for all operations that ask the same of tokens. */
+  readonly #variants = new Map<string, Promise<readonly TamperedToken[]>>();
+
+  constructor({ supposition, strict, earlier, facts, keys, nowMs }: TrialGround) {
+    this.#supposition = supposition;
+    this.#strict = strict;
+    this.#earlier = earlier;
+    this.#facts = facts;
+    this.#keys = keys;
+    this.#nowMs = nowMs;
+  }
+
+  get operations(): readonly CompiledOperation[] {
+    return this.#supposition.release.apis.flatMap((api) => api.operations);
+  }
+
+  async tryOperation(operation: CompiledOperation, earlier: CompiledOperation | null): Promise<TrialOutcome[]> {
+    const attacks = new Map<string, Attack>();
+    for (const guard of earlier === null ? [operation] : [operation, earlier])
+      for (const one of await this.#attacksOn(operation, guard)) if (!attacks.has(one.id)) attacks.set(one.id, one);
+    const outcomes: TrialOutcome[] = [];
+    const titles = new Set<string>();
+    for (const one of attacks.values()) {
+      // Of two attacks in the same words the second is the first again.
+      const outcome = titles.has(one.title) ? null : await this.#judge(operation, one);
+      titles.add(one.title);
+      if (outcome) outcomes.push(outcome);
+      // Where nobody at all gets in, whoever brings something does too: the one says it all.
+      if (one.id === 'nobody' && outcome?.result === 'fails') return outcomes;
+    }
+    const replayed = await replayedProof(this.#strict, operation, this.#nowMs);
+    if (replayed) outcomes.push(outcomeOf(operation, 'a proof of possession that was used before', replayed));
+    return outcomes;
+  }
+
+  async #attacksOn(operation: CompiledOperation, guard: CompiledOperation): Promise<Attack[]> {
+    const ruled = guard === operation ? this.#supposition : (this.#earlier ?? this.#supposition);
+    const ground: AttackGround = {
+      release: this.#supposition.release,
+      operation,
+      guard,
+      nowMs: this.#nowMs,
+      ruled: ruled.release.document,
+    };
+    const attacks = openAttacks(ground);
+    if (guard.rights?.anonymous) return attacks;
+    const ways = await this.#goodWays(operation, guard);
+    for (const way of ways) attacks.push(...lackingAttacks(ground, way));
+    // What is no matter of credentials is tried with the first way in.
+    const [first] = ways;
+    const call = first?.call ?? (guard.rights === null ? await this.#passing(plainCall(operation, [], this.#nowMs)) : null);
+    if (first) attacks.push(...(await this.#tampered(guard, first.call)));
+    if (call) attacks.push(...addressAttacks(ground, call), ...bodyAttacks(ground, call));
+    const own = first && namesThings(guard) ? await this.#passingByAttributes(ruled, { ...first.plain, operation: guard }) : null;
+    if (own) attacks.push(...otherThingAttacks(ground, { ...own, operation }));
+    return attacks;
+  }
+
+  /** For each alternative of the guard a call that gets in; where none was found, one with all rights. */
+  async #goodWays(operation: CompiledOperation, guard: CompiledOperation): Promise<GoodWay[]> {
+    const { providers } = this.#supposition.release.document;
+    const ways: GoodWay[] = [];
+    for (const [at, alternative] of (guard.rights?.alternatives ?? []).entries()) {
+      const good = meeting(guard, alternative, providers, this.#nowMs);
+      if (good === null) continue;
+      const plain = plainCall(operation, good, this.#nowMs);
+      ways.push({ alternative, at, plain, call: (await this.#passing(plain)) ?? plain });
+    }
+    return ways;
+  }
+
+  /** A call that gets in, beginning with one that has all rights; null where none was found. */
+  #passing(call: SupposedCall): Promise<SupposedCall | null> {
+    return firstPassing(this.#supposition, call, this.#facts, { kinds: CHANGED });
+  }
+
+  /** The same, and for what its token says of it beside rights: without that it is refused. */
+  #passingByAttributes(by: Supposition, call: SupposedCall): Promise<SupposedCall | null> {
+    const isMeant = async (found: SupposedCall): Promise<boolean> => {
+      const credentials = found.credentials.map((one) => (one.kind === 'token' ? { ...one, principal: { ...one.principal, attributes: {} } } : one));
+      return (await by.decide({ ...found, credentials })).verdict.kind === 'answer';
+    };
+    return firstPassing(by, call, this.#facts, { kinds: CHANGED, isMeant });
+  }
+
+  /** Tokens with one thing changed about each, signed by keys that count here as the provider's. */
+  async #tampered(guard: CompiledOperation, good: SupposedCall): Promise<Attack[]> {
+    const token = good.credentials.find((one): one is SupposedToken => one.kind === 'token' && one.form === 'jwt');
+    const publicKey = token ? this.#keys.publicKey(token.providerId) : null;
+    if (!token || publicKey === null) return [];
+    const header = { typ: token.typ ?? 'at+jwt' };
+    const claims = { ...token.claims, scope: (token.principal?.scopes ?? []).join(' '), roles: [...(token.principal?.roles ?? [])] };
+    const key = JSON.stringify([token.providerId, header, claims]);
+    let variants = this.#variants.get(key);
+    if (!variants) {
+      variants = this.#keys.sign(token.providerId, header, claims).then(async (text) => {
+        const tools = {
+          publicKey,
+          nowSeconds: Math.floor(this.#nowMs / 1000),
+          sign: async (other: typeof header, edited: typeof claims) => (await this.#keys.sign(token.providerId, other, edited)) ?? '',
+        };
+        return text === null ? [] : ((await tamper(text, tools as Parameters<typeof tamper>[1])) ?? []);
+      });
+      this.#variants.set(key, variants);
+    }
+    const others = good.credentials.filter((one) => one !== token);
+    return (await variants)
+      .filter(({ expected }) => !NOT_ASKED[expected[0] ?? '']?.(guard))
+      .map(({ id, title, token: text }): Attack => ({
+        id: `tampered ${id}`,
+        title: `a token ${title}`,
+        call: { ...good, credentials: [...others, { kind: 'pasted', as: 'token', text }] },
+        needsTrust: true,
+      }));
+  }
+
+  async #judge(operation: CompiledOperation, { title, call, withoutProof = false }: Attack): Promise<TrialOutcome | null> {
+    const outcome = await (withoutProof ? this.#strict : this.#supposition).decide(call);
+    const reached = outcome.exchange.operation;
+    // Another spelling may lead to another operation, which has its own trials.
+    if (outcome.verdict.kind === 'forward' && reached !== null && reached.rule.id !== operation.rule.id) return null;
+    return outcomeOf(operation, title, outcome);
+  }
+}
+
+/** What may be otherwise about a call that is to get in: anything but its credentials. */
+const CHANGED: readonly ChangeKind[] = ['role', 'attribute', 'address', 'hour', 'request', 'claim', 'sign-in', 'token'];
+
+/** Variants that are no mistake where a rule does not ask for what they lack. */
+const NOT_ASKED: Readonly<Record<string, (guard: CompiledOperation) => boolean>> = {
+  'token.audience-wrong': ({ token }) => token.audiences === 'ANY_AUDIENCE',
+};
+
+function outcomeOf(operation: CompiledOperation, tried: string, outcome: SupposedOutcome): TrialOutcome {
+  const { exchange, verdict } = outcome;
+  const refused = verdict.kind === 'answer';
+  const observed = exchange.wouldRefuse;
+  const deciding: Finding = refused || observed === null ? verdict.finding : observed.finding;
+  const taken = exchange.steps.find(({ finding }) => finding === deciding);
+  const { code, operands } = deciding;
+  return {
+    ...nameOf(operation, tried),
+    expected: 'refused',
+    result: refused ? 'holds' : hangsOn(outcome).length > 0 ? 'not-known' : observed !== null ? 'observed' : 'fails',
+    step: taken?.step ?? entryOf(code).step,
+    code,
+    sentence: refused || observed !== null ? (explain(code, operands)?.sentence ?? code) : 'It was let in.',
+  };
+}

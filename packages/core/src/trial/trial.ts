@@ -1,0 +1,42 @@
+import type { StepId } from '../verdict/code-entry.js';
+import type { Code } from '../verdict/codes.js';
+
+/**
+ * What came of a trial: what was to be stopped was, or was not; only a check that observes would have stopped it; or that
+ * hangs on a service that nobody asks for a trial.
+ */
+export type TrialResult = 'holds' | 'fails' | 'observed' | 'not-known';
+
+/** One trial and what came of it. */
+export interface TrialOutcome {
+  /** What it is overruled by: API, operation and what was tried. Stands once in a report. */
+  readonly name: string;
+  /** Empty where a saved request leads to no operation. */
+  readonly apiId: string;
+  readonly operationId: string;
+  readonly apiName: string;
+  readonly method: string;
+  readonly path: string;
+  /** What was tried, in words. */
+  readonly tried: string;
+  readonly expected: 'refused' | 'passed';
+  readonly result: TrialResult;
+  /** The step that decided, and its code. */
+  readonly step: StepId;
+  readonly code: Code;
+  /** Why it came out so. */
+  readonly sentence: string;
+}
+
+/** All trials of one release. */
+export interface TrialReport {
+  readonly items: readonly TrialOutcome[];
+  /** Operations that something was tried on. */
+  readonly operations: number;
+  readonly tookMs: number;
+}
+
+const RANK: Readonly<Record<TrialResult, number>> = { fails: 0, 'not-known': 1, observed: 2, holds: 3 };
+
+/** What got through first, then what is not known and what only observes. */
+export const worstFirst = (items: readonly TrialOutcome[]): readonly TrialOutcome[] => [...items].sort((a, b) => RANK[a.result] - RANK[b.result]);

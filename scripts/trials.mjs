@@ -1,0 +1,91 @@
+// Runs the trials of a release and says what got through: exits 1 when anything did, 2 when they could not be run.
+// Of the draft of a control plane:  npm run trials -- --control http://127.0.0.1:4180 --token TOKEN
+// Of a document alone:              npm run trials -- --document release.json [--before live.json]
+// Reports: --json FILE, --junit FILE. The token may stand in VIRGA_CONTROL_TOKEN.
+import { readFileSync, writeFileSync } from 'node:fs';
+import { parseArgs } from 'node:util';
+
+const SHOWN = 50;
+const { values } = parseArgs({
+  options: {
+    control: { type: 'string' },
+    token: { type: 'string', default: process.env.VIRGA_CONTROL_TOKEN },
+    document: { type: 'string' },
+    before: { type: 'string' },
+    json: { type: 'string' },
+    junit: { type: 'string' },
+  },
+});
+
+class Unusable extends Error {}
+
+/** Trials of a draft, run by its control plane: with its clients, its tables, and all that was saved. */
+async function ofControlPlane(control, token) {
+  if (!token) throw new Unusable('give the control token with --token or in VIRGA_CONTROL_TOKEN');
+  const ask = async (path) => {
+    const answer = await fetch(new URL(`/control/v1/trials/${path}`, control), { method: 'POST', headers: { authorization: `Bearer ${token}` } }).catch(
+      (error) => {
+        throw new Unusable(`${control} cannot be reached: ${error.cause?.message ?? error.message}`);
+      },
+    );
+    const text = await answer.text();
+    if (!answer.ok) throw new Unusable(`${control} answered ${answer.status}: ${text.slice(0, 500)}`);
+    return text;
+  };
+  const report = JSON.parse(await ask('run'));
+  return { report, junit: values.junit ? await ask('run.xml') : '' };
+}
+
+/** Trials of a document by itself: no client, no table, nothing saved. */
+async function ofDocument(file, earlier) {
+  const { interpreters, localScripts, NOTHING_KNOWN, readDocument, runTrials, writeJUnit } = await import('@virga/core');
+  const { default: variant } = await import('@jitl/quickjs-wasmfile-release-sync');
+  const { createRequire } = await import('node:module');
+  const program = createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm');
+  const scripts = localScripts(
+    async () => interpreters(variant, new Uint8Array(readFileSync(program))),
+    () => performance.now(),
+  );
+  const read = (name) => {
+    try {
+      return readDocument(JSON.parse(readFileSync(name, 'utf8')));
+    } catch (error) {
+      throw new Unusable(`${name}: ${error.message}`);
+    }
+  };
+  const done = await runTrials(read(file), earlier === undefined ? null : read(earlier), {
+    facts: NOTHING_KNOWN,
+    scripts,
+    nowMs: Date.now(),
+    saved: [],
+    ticks: () => performance.now(),
+  }).catch((error) => {
+    throw new Unusable(error.message);
+  });
+  const count = (result) => done.items.filter((item) => item.result === result).length;
+  const report = { holds: count('holds'), fails: count('fails'), observed: count('observed'), notKnown: count('not-known'), ...done };
+  return { report, junit: writeJUnit(done) };
+}
+
+try {
+  if ((values.control === undefined) === (values.document === undefined)) throw new Unusable('give --control ADDRESS or --document FILE, one of the two');
+  const { report, junit } =
+    values.control === undefined ? await ofDocument(values.document, values.before) : await ofControlPlane(values.control, values.token);
+  if (values.json) writeFileSync(values.json, `${JSON.stringify(report, null, 2)}\n`);
+  if (values.junit) writeFileSync(values.junit, junit);
+  const failing = report.items.filter(({ result }) => result === 'fails');
+  for (const { name, expected, sentence } of failing.slice(0, SHOWN)) console.log(`got through: ${name}\n  ${expected} expected. ${sentence}`);
+  if (failing.length > SHOWN) console.log(`and ${failing.length - SHOWN} more`);
+  const open = [
+    report.observed > 0 ? `${report.observed} would only be observed` : '',
+    report.notKnown > 0 ? `${report.notKnown} hang on a service` : '',
+  ].filter(Boolean);
+  console.log(
+    `${report.holds} trials of ${report.operations} operations hold, ${report.fails} do not${open.length > 0 ? `, ${open.join(', ')}` : ''} (${Math.round(report.tookMs)} ms)`,
+  );
+  process.exitCode = report.fails > 0 ? 1 : 0;
+} catch (error) {
+  if (!(error instanceof Unusable)) throw error;
+  console.error(`The trials could not be run: ${error.message}`);
+  process.exitCode = 2;
+}
