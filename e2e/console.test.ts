@@ -23,6 +23,8 @@ const SCREENS = [
   '/bench/tamper',
   '/bench/compare',
   '/personas',
+  '/reach',
+  '/trials',
   '/traces',
   '/releases',
   '/settings',
@@ -42,7 +44,13 @@ test('the strip always says what is live; a change shows, can be compared, publi
   await page.getByRole('link', { name: 'Compare' }).click();
   await expect(page.getByText('as the API → anyone, said public', { exact: true })).toHaveCount(2);
   await page.getByRole('button', { name: 'Publish' }).click();
-  await page.getByRole('dialog').getByRole('button', { name: 'Publish' }).click();
+  // What was guarded and is not any more is overruled by its name.
+  const publish = page.getByRole('dialog').getByRole('button', { name: 'Publish' });
+  await expect(page.getByText(/2 of \d+ trials got through/)).toBeVisible();
+  await expect(publish).toBeDisabled();
+  for (const path of ['gates', 'gates/{gateId}'])
+    await page.getByRole('checkbox', { name: `overrule Headgates GET /headgates/${path}: no credential`, exact: true }).check();
+  await publish.click();
   await expect(page.getByText(/Release 2 is live/)).toBeVisible();
   await page.goto(`${new URL(page.url()).origin}/releases/1`);
   await page.getByRole('button', { name: 'Roll back to this' }).click();

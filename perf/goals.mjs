@@ -21,4 +21,6 @@ export const GOALS = {
   directoryStartMs: '< 3000',
   directoryEffectMs: '< 200, under load',
   idleConnectionBytes: 'stated',
+  reachMs: '< 1000, 1,000 operations and 500 callers',
+  trialsMs: '< 5000, 200 operations',
 };

@@ -18,6 +18,7 @@ const { load, median } = await import('../perf/load.mjs');
 const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release, ruled } = await import('../perf/world.mjs');
 const { directoryUnderLoad, idleConnections } = await import('../perf/under-load.mjs');
 const { scripts } = await import('../perf/authorizers.mjs');
+const { reachTable, trialRun } = await import('../perf/reach.mjs');
 const { GOALS } = await import('../perf/goals.mjs');
 const { twoCredentials } = await import('../perf/two-credentials.mjs');
 const { askTogether, makeProofs, verifyAlone, verifyWhole } = await import('../perf/proofs.mjs');
@@ -304,6 +305,7 @@ async function authorizers() {
 }
 
 const GROUPS = {
+  reach: async () => ({ reachMs: median(await reachTable(rounds)), trialsMs: median(await trialRun(rounds)) }),
   authorizers,
   tokens: allColdTokens,
   memories,

@@ -48,18 +48,32 @@ await shot('overlook', '/');
 await shot('apis', '/apis');
 await shot('api', `/apis/${gates}`);
 await shot('operation', `/apis/${meters}/operations/${encodeURIComponent('GET /basin-volumes')}`);
-await shot('bodies', `/apis/${gates}/bodies`);
 await shot('addresses', '/addresses', async () => {
   await page.getByLabel('What x-forwarded-for says').fill('192.0.2.7, 203.0.113.54');
   await page.getByRole('button', { name: 'Ask the draft' }).click();
   await page.getByText('It counts as coming from').waitFor();
 });
 await shot('client', `/clients/${clients.find((item) => item.keys > 0).id}`);
-await shot('providers', '/providers');
 await shot('provider', `/providers/${providers[0].id}`);
 await shot('traces', '/traces?outcome=refused');
 await shot('trace', `/traces/${traces[0].id}`);
-await shot('releases', '/releases');
+await shot('reach', '/reach', async () => {
+  const chart = page.locator('svg.reach');
+  await chart.waitFor();
+  await chart.focus();
+  for (let row = 0; row < 3; row++) await page.keyboard.press('ArrowDown');
+  for (let column = 0; column < 3; column++) await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('Enter');
+  await page.getByText('What it is let in by').waitFor();
+});
+await shot('trials', '/trials', async () => {
+  await page.getByText(/trials of/).waitFor();
+});
+await shot('before-publishing', '/releases', async () => {
+  await page.getByRole('button', { name: 'Publish' }).click();
+  await page.getByText(/trials got through/).waitFor();
+  await page.getByText(/more:/).first().waitFor();
+});
 await shot('probe', `/apis/${gates}`, async () => {
   await page.getByRole('listitem').filter({ hasText: 'POST/gates/{gateId}/positions' }).getByRole('button', { name: 'probe' }).click();
   await page.getByLabel('Path and query').fill('/headgates/gates/G-12/positions');

@@ -231,3 +231,4 @@ export type { SavedTrial } from './trial/saved-trial.js';
 export type { TrialOutcome, TrialReport, TrialResult } from './trial/trial.js';
 export { writeJUnit } from './trial/write-report.js';
 export { newlyEnforced, type NewlyEnforced } from './release/newly-enforced.js';
+export { sentAttacks, type SentAttack } from './trial/sent-attacks.js';

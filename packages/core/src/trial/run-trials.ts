@@ -3,6 +3,7 @@ import type { CompiledOperation } from '../decision/compiled.js';
 import type { ReleaseDocument } from '../document/release-document.js';
 import { nameOf } from './operation-name.js';
 import type { ChangeKind } from '../reach/change.js';
+import { shareOf } from '../reach/reach.js';
 import { firstPassing, hangsOn } from '../reach/let-through.js';
 import type { KnownFacts, SupposedToken } from '../suppose/supposed-caller.js';
 import { Supposition, type SupposedCall, type SupposedOutcome } from '../suppose/supposition.js';
@@ -24,7 +25,7 @@ import { meeting, plainCall, trialFacts } from './favoured-call.js';
 import { replayedProof } from './replayed-proof.js';
 import { runSavedTrial, type SavedTrial } from './saved-trial.js';
 import { TrialKeys } from './trial-keys.js';
-import { worstFirst, type TrialOutcome, type TrialReport } from './trial.js';
+import { MAX_HOLDING, worstFirst, type TrialOutcome, type TrialReport, type TrialResult } from './trial.js';
 
 /** What trials are run with. */
 export interface TrialWorld {
@@ -64,15 +65,26 @@ export async function runTrials(document: ReleaseDocument, before: ReleaseDocume
     earlier?.release.apis.flatMap((api) => api.operations.map((operation) => [`${operation.api.id}\n${operation.rule.id}`, operation] as const)),
   );
   const items: TrialOutcome[] = [];
+  const counts: Record<TrialResult, number> = { holds: 0, fails: 0, observed: 0, 'not-known': 0 };
+  const add = (outcome: TrialOutcome): void => {
+    counts[outcome.result]++;
+    if (outcome.result !== 'holds' || counts.holds <= MAX_HOLDING) items.push(outcome);
+  };
   let operations = 0;
   for (const operation of trials.operations) {
     const some = await trials.tryOperation(operation, guards.get(`${operation.api.id}\n${operation.rule.id}`) ?? null);
     if (some.length > 0) operations++;
-    items.push(...some);
+    some.forEach(add);
   }
   const real = new Supposition(document, { facts: world.facts, unknown, keys: null, authorizers: world.scripts });
-  for (const saved of world.saved) items.push(await runSavedTrial(real, saved, nowMs));
-  return { items: worstFirst(items), operations, tookMs: ticks() - from };
+  for (const saved of world.saved) add(await runSavedTrial(real, saved, nowMs));
+  return { items: worstFirst(items), counts, operations, tookMs: ticks() - from };
+}
+
+/** An attack in words, and what came of it. */
+interface Judged {
+  readonly title: string;
+  readonly outcome: TrialOutcome;
 }
 
 /** What trials of one release are run in. */
@@ -94,6 +106,8 @@ class Trials {
   readonly #facts: KnownFacts;
   readonly #keys: TrialKeys;
   readonly #nowMs: number;
+  #held = 0;
+  readonly #shared: { readonly keys: readonly unknown[]; readonly trials: Promise<readonly Judged[]> }[] = [];
   /** Variants of a token, made once for all operations that ask the same of tokens. */
   readonly #variants = new Map<string, Promise<readonly TamperedToken[]>>();
 
@@ -111,34 +125,63 @@ class Trials {
   }
 
   async tryOperation(operation: CompiledOperation, earlier: CompiledOperation | null): Promise<TrialOutcome[]> {
+    const guards = earlier === null ? [operation] : [operation, earlier];
+    const open = await this.#judgeAll(
+      operation,
+      guards.flatMap((guard) => openAttacks(this.#groundOf(operation, guard))),
+    );
+    // Where nobody at all gets in, whoever brings something does too: the one says it all.
+    if (open[0]?.outcome.result === 'fails') return open.slice(0, 1).map(({ outcome }) => outcome);
+    const own = await this.#sharedTrials(operation, guards);
+    const titles = new Set(open.map(({ title }) => title));
+    return [
+      ...open.map(({ outcome }) => outcome),
+      ...own.filter(({ title }) => !titles.has(title)).map(({ title, outcome }) => ({ ...outcome, ...nameOf(operation, title) })),
+    ];
+  }
+
+  /** Trials that hang on nothing but the rules: made once for all operations of an API that have the same. */
+  #sharedTrials(operation: CompiledOperation, guards: readonly CompiledOperation[]): Promise<readonly Judged[]> {
+    const keys = guards.map(shareOf);
+    const known = this.#shared.find((one) => one.keys.length === keys.length && one.keys.every((key, index) => key === keys[index]));
+    if (known) return known.trials;
+    const trials = this.#ruleTrials(operation, guards);
+    this.#shared.push({ keys, trials });
+    return trials;
+  }
+
+  async #ruleTrials(operation: CompiledOperation, guards: readonly CompiledOperation[]): Promise<readonly Judged[]> {
     const attacks = new Map<string, Attack>();
-    for (const guard of earlier === null ? [operation] : [operation, earlier])
-      for (const one of await this.#attacksOn(operation, guard)) if (!attacks.has(one.id)) attacks.set(one.id, one);
-    const outcomes: TrialOutcome[] = [];
-    const titles = new Set<string>();
-    for (const one of attacks.values()) {
-      // Of two attacks in the same words the second is the first again.
-      const outcome = titles.has(one.title) ? null : await this.#judge(operation, one);
-      titles.add(one.title);
-      if (outcome) outcomes.push(outcome);
-      // Where nobody at all gets in, whoever brings something does too: the one says it all.
-      if (one.id === 'nobody' && outcome?.result === 'fails') return outcomes;
-    }
+    for (const guard of guards) for (const one of await this.#attacksOn(operation, guard)) if (!attacks.has(one.id)) attacks.set(one.id, one);
+    const judged = await this.#judgeAll(operation, [...attacks.values()]);
     const replayed = await replayedProof(this.#strict, operation, this.#nowMs);
-    if (replayed) outcomes.push(outcomeOf(operation, 'a proof of possession that was used before', replayed));
-    return outcomes;
+    const title = 'a proof of possession that was used before';
+    return replayed ? [...judged, { title, outcome: outcomeOf(operation, title, replayed) }] : judged;
+  }
+
+  /** Of two attacks in the same words the second is the first again. */
+  async #judgeAll(operation: CompiledOperation, attacks: readonly Attack[]): Promise<Judged[]> {
+    const judged = new Map<string, Judged>();
+    for (const one of attacks) {
+      if (judged.has(one.title)) continue;
+      const outcome = await this.#judge(operation, one);
+      if (outcome) judged.set(one.title, { title: one.title, outcome });
+    }
+    return [...judged.values()];
+  }
+
+  #ruledBy(operation: CompiledOperation, guard: CompiledOperation): Supposition {
+    return guard === operation ? this.#supposition : (this.#earlier ?? this.#supposition);
+  }
+
+  #groundOf(operation: CompiledOperation, guard: CompiledOperation): AttackGround {
+    return { release: this.#supposition.release, operation, guard, nowMs: this.#nowMs, ruled: this.#ruledBy(operation, guard).release.document };
   }
 
   async #attacksOn(operation: CompiledOperation, guard: CompiledOperation): Promise<Attack[]> {
-    const ruled = guard === operation ? this.#supposition : (this.#earlier ?? this.#supposition);
-    const ground: AttackGround = {
-      release: this.#supposition.release,
-      operation,
-      guard,
-      nowMs: this.#nowMs,
-      ruled: ruled.release.document,
-    };
-    const attacks = openAttacks(ground);
+    const ruled = this.#ruledBy(operation, guard);
+    const ground = this.#groundOf(operation, guard);
+    const attacks: Attack[] = [];
     if (guard.rights?.anonymous) return attacks;
     const ways = await this.#goodWays(operation, guard);
     for (const way of ways) attacks.push(...lackingAttacks(ground, way));
@@ -215,7 +258,9 @@ class Trials {
     const reached = outcome.exchange.operation;
     // Another spelling may lead to another operation, which has its own trials.
     if (outcome.verdict.kind === 'forward' && reached !== null && reached.rule.id !== operation.rule.id) return null;
-    return outcomeOf(operation, title, outcome);
+    // Words are made for what somebody may read.
+    if (outcome.verdict.kind === 'answer') this.#held++;
+    return outcomeOf(operation, title, outcome, this.#held <= MAX_HOLDING || outcome.verdict.kind === 'forward');
   }
 }
 
@@ -227,7 +272,7 @@ const NOT_ASKED: Readonly<Record<string, (guard: CompiledOperation) => boolean>>
   'token.audience-wrong': ({ token }) => token.audiences === 'ANY_AUDIENCE',
 };
 
-function outcomeOf(operation: CompiledOperation, tried: string, outcome: SupposedOutcome): TrialOutcome {
+function outcomeOf(operation: CompiledOperation, tried: string, outcome: SupposedOutcome, inWords = true): TrialOutcome {
   const { exchange, verdict } = outcome;
   const refused = verdict.kind === 'answer';
   const observed = exchange.wouldRefuse;
@@ -240,6 +285,6 @@ function outcomeOf(operation: CompiledOperation, tried: string, outcome: Suppose
     result: refused ? 'holds' : hangsOn(outcome).length > 0 ? 'not-known' : observed !== null ? 'observed' : 'fails',
     step: taken?.step ?? entryOf(code).step,
     code,
-    sentence: refused || observed !== null ? (explain(code, operands)?.sentence ?? code) : 'It was let in.',
+    sentence: !inWords ? '' : refused || observed !== null ? (explain(code, operands)?.sentence ?? code) : 'It was let in.',
   };
 }

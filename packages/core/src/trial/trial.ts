@@ -30,11 +30,16 @@ export interface TrialOutcome {
 
 /** All trials of one release. */
 export interface TrialReport {
+  /** All that did not hold, the worst first, and of those that held as many as are kept. */
   readonly items: readonly TrialOutcome[];
+  readonly counts: Readonly<Record<TrialResult, number>>;
   /** Operations that something was tried on. */
   readonly operations: number;
   readonly tookMs: number;
 }
+
+/** So many trials that hold are kept in full; of more only the number is. */
+export const MAX_HOLDING = 5000;
 
 const RANK: Readonly<Record<TrialResult, number>> = { fails: 0, 'not-known': 1, observed: 2, holds: 3 };
 

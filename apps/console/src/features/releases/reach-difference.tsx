@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { cellsDiffer, reachesMore } from '@virga/core';
 import { Link } from 'react-router';
-import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
 import { suppose } from '../../workers/suppose';
@@ -59,12 +58,12 @@ export function ReachDifference({ live, revision }: { readonly live: number | nu
             </span>
             {more.length > 0 && (
               <div>
-                <Mark kind="would-refuse" word="more" size={13} /> <b>more:</b> {named(more)}
+                <span className="mono ochre">+</span> <b>more:</b> {named(more)}
               </div>
             )}
             {less.length > 0 && (
               <div>
-                <Mark kind="skipped" word="less" size={13} /> <b>less:</b> {named(less)}
+                <span className="mono rain">−</span> <b>less:</b> {named(less)}
               </div>
             )}
           </li>
@@ -85,7 +84,9 @@ function differences({ operations, callers, before, after }: TableAnswer) {
     callers.forEach(({ kind, name }, who) => {
       const [was, is] = [before[at]?.[who] ?? null, after[at]?.[who] ?? null];
       if (cellsDiffer(was, is))
-        (reachesMore(was, is) ? more : less).push(kind === 'role' ? `role ${name}` : kind === 'provider' ? `any token of ${name}` : name);
+        (reachesMore(was, is) ? more : less).push(
+          kind === 'role' ? `role ${name}` : kind === 'client' ? `client ${name}` : kind === 'provider' ? `any token of ${name}` : name,
+        );
     });
     return { operation, more, less };
   });

@@ -6,15 +6,14 @@ const SHOWN_HOLDING = 4000;
 /** So many of those that neither hold nor fail. */
 const SHOWN_OPEN = 2000;
 
-export function reportView({ items, operations, tookMs }: TrialReport): TrialReportView {
-  const count = (result: TrialResult): number => items.filter((item) => item.result === result).length;
+export function reportView({ items, counts, operations, tookMs }: TrialReport): TrialReportView {
   const of = (result: TrialResult, most: number) => items.filter((item) => item.result === result).slice(0, most);
   const shown = [...of('fails', Infinity), ...of('not-known', SHOWN_OPEN), ...of('observed', SHOWN_OPEN), ...of('holds', SHOWN_HOLDING)];
   return {
-    holds: count('holds'),
-    fails: count('fails'),
-    observed: count('observed'),
-    notKnown: count('not-known'),
+    holds: counts.holds,
+    fails: counts.fails,
+    observed: counts.observed,
+    notKnown: counts['not-known'],
     operations,
     tookMs: Math.round(tookMs),
     items: shown.map((item) => ({ ...item })),
