@@ -30,6 +30,8 @@ export interface TableQuestion {
   /** Callers beside those that the releases and the clients give. */
   readonly named: readonly SupposedCaller[];
   readonly settings: ReachSettings;
+  /** What names of clients have in them, where there are too many for one table. */
+  readonly clientText: string;
   /** Keys of providers, where texts of tokens are to be decided. */
   readonly keys: Readonly<Record<string, readonly PublishedKey[]>>;
 }
@@ -60,6 +62,7 @@ export interface NamedCaller {
 /** Who can reach what; `before` is null throughout where nothing is held against. */
 export interface TableAnswer extends ReachComparison {
   readonly callers: readonly NamedCaller[];
+  readonly clientsLeftOut: number;
   readonly tookMs: number;
 }
 

@@ -18,6 +18,11 @@ import {
 import { SCRIPTS_HERE } from './run-scripts';
 import type { CallAsked, CellQuestion, Question, TableAnswer, TableQuestion } from './suppose-messages';
 
+/** How long one call is searched for ways, milliseconds: scripts may take their time. */
+const SEARCH_MS = 8000;
+/** Clients of one table: of more, those that are looked for. */
+const MAX_CLIENTS = 1000;
+
 /** Decides what nobody has sent, by the code that decides traffic, off the thread that draws. */
 const sides = new Map<string, { readonly before: Reach | null; readonly after: Reach; readonly callers: readonly SupposedCaller[] }>();
 
@@ -25,7 +30,12 @@ async function table(question: TableQuestion): Promise<TableAnswer> {
   const from = performance.now();
   const { before, after, facts, settings, named } = question;
   const keys = await keySource(question.keys);
-  const described = describedCallers(before ? [after, before] : [after], facts, named);
+  const { clients } = facts;
+  const sought =
+    clients.length <= MAX_CLIENTS
+      ? clients
+      : clients.filter(({ name }) => name.toLowerCase().includes(question.clientText.toLowerCase())).slice(0, MAX_CLIENTS);
+  const described = describedCallers(before ? [after, before] : [after], { ...facts, clients: sought }, named);
   const all = [...named, ...described].sort((a, b) => CALLER_KINDS.indexOf(a.kind) - CALLER_KINDS.indexOf(b.kind));
   const callers = callersAt(all, settings);
   const now = reachOf(after, facts, settings, keys);
@@ -33,7 +43,12 @@ async function table(question: TableQuestion): Promise<TableAnswer> {
   const fresh = await reachTable(now, callers);
   const comparison = compareReach(was ? await reachTable(was, callers) : { operations: [], rows: [] }, fresh);
   sides.set(question.by, { before: was, after: now, callers });
-  return { ...comparison, callers: callers.map(({ id, kind, name, note = '' }) => ({ id, kind, name, note })), tookMs: performance.now() - from };
+  return {
+    ...comparison,
+    callers: callers.map(({ id, kind, name, note = '' }) => ({ id, kind, name, note })),
+    clientsLeftOut: clients.length - sought.length,
+    tookMs: performance.now() - from,
+  };
 }
 
 async function keySource(published: TableQuestion['keys']): Promise<KeySource> {
@@ -58,7 +73,8 @@ async function cell({ place, by }: CellQuestion): Promise<ExplainedCell> {
 async function call({ document, facts, keys, call: question }: CallAsked): Promise<CallAnswer | null> {
   const unknown = { hour: false, address: question.address === null, request: false, authorizers: 'services' } as const;
   const supposition = new Supposition(document, { facts, unknown, keys: await keySource(keys), authorizers: SCRIPTS_HERE });
-  return askCall(supposition, facts, question);
+  const from = performance.now();
+  return askCall(supposition, facts, question, () => performance.now() - from > SEARCH_MS);
 }
 
 function answerTo(question: Question): Promise<TableAnswer | ExplainedCell | CallAnswer | null> {

@@ -32,7 +32,7 @@ export interface CallAnswer {
 }
 
 /** Decides a call again, and searches for what would let it through, or what holds it. Null where no operation is called. */
-export async function askCall(supposition: Supposition, facts: KnownFacts, question: CallQuestion): Promise<CallAnswer | null> {
+export async function askCall(supposition: Supposition, facts: KnownFacts, question: CallQuestion, isOver?: () => boolean): Promise<CallAnswer | null> {
   const call = await callOf(supposition, question);
   if (call === null) return null;
   const outcome = await supposition.decide(call);
@@ -41,7 +41,7 @@ export async function askCall(supposition: Supposition, facts: KnownFacts, quest
     outcome: refused ? 'refused' : 'passed',
     code: outcome.verdict.finding.code,
     hangsOn: hangsOn(outcome),
-    letThrough: refused ? await letThrough(supposition, call, facts) : [],
+    letThrough: refused ? await letThrough(supposition, call, facts, isOver ? { isOver } : {}) : [],
     held: refused ? [] : await whatHolds(supposition, call),
   };
 }

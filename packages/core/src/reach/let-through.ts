@@ -42,6 +42,15 @@ export function hangsOn({ exchange: { steps } }: SupposedOutcome): readonly stri
 
 const NOTHING: readonly string[] = Object.freeze([]);
 
+/** What a search may change, and when it has gone on long enough. */
+export interface SearchWanted {
+  readonly kinds?: readonly ChangeKind[];
+  /** Asked before each decision: scripts may take their time. */
+  readonly isOver?: () => boolean;
+}
+
+const never = (): boolean => false;
+
 /** Codes of steps that look at several things, in the order in which they do. */
 const ORDER: readonly Code[] = [
   'token.issuer-not-accepted',
@@ -84,16 +93,15 @@ function depthOf({ code, operands }: Finding, { token: { claims } }: CompiledOpe
  * The smallest changes with which a refused call would pass, each found by deciding again. The search goes from change to
  * change, taking what brings the call furthest, and takes away again what was not needed; it begins once with the call as it
  * is and once with each other credential.
- * @param kinds what may be changed
  */
 export async function letThrough(
   supposition: Supposition,
   call: SupposedCall,
   facts: KnownFacts,
-  kinds: readonly ChangeKind[] = CHANGE_KINDS,
+  { kinds = CHANGE_KINDS, isOver = never }: SearchWanted = {},
 ): Promise<LetThrough[]> {
   const all = changesOf(call, supposition, facts).filter(({ kind }) => kinds.includes(kind));
-  const search = new Search(supposition, call);
+  const search = new Search(supposition, call, isOver);
   const begun = await search.try([]);
   if (begun.passes) return [];
   const ways: (readonly Change[])[] = [];
@@ -125,8 +133,7 @@ export async function letThrough(
 }
 
 /** What a call is looked for by. */
-export interface PassingWanted {
-  readonly kinds: readonly ChangeKind[];
+export interface PassingWanted extends SearchWanted {
   /** Whether a call that passes is the one that is looked for. */
   readonly isMeant?: (call: SupposedCall) => Awaitable<boolean>;
 }
@@ -139,9 +146,9 @@ export async function firstPassing(
   supposition: Supposition,
   call: SupposedCall,
   facts: KnownFacts,
-  { kinds, isMeant = () => true }: PassingWanted,
+  { kinds = CHANGE_KINDS, isOver = never, isMeant = () => true }: PassingWanted,
 ): Promise<SupposedCall | null> {
-  const search = new Search(supposition, call);
+  const search = new Search(supposition, call, isOver);
   if ((await search.try([])).passes && (await isMeant(call))) return call;
   let from = changesOf(call, supposition, facts).filter(({ kind }) => kinds.includes(kind));
   for (let tries = 0; tries < TRIES; tries++) {
@@ -159,11 +166,13 @@ export async function firstPassing(
 class Search {
   readonly #supposition: Supposition;
   readonly #call: SupposedCall;
+  readonly #isOver: () => boolean;
   #left: number = SEARCH_BOUNDS.decisions;
 
-  constructor(supposition: Supposition, call: SupposedCall) {
+  constructor(supposition: Supposition, call: SupposedCall, isOver: () => boolean) {
     this.#supposition = supposition;
     this.#call = call;
+    this.#isOver = isOver;
   }
 
   /** Decides the call with changes. */
@@ -171,7 +180,7 @@ class Search {
     let call: SupposedCall | null = this.#call;
     for (const change of changes) call = call && change.apply(call);
     if (call === null) return NOWHERE;
-    this.#left--;
+    this.#left = this.#isOver() ? 0 : this.#left - 1;
     const outcome = await this.#supposition.decide(call);
     const { verdict, exchange } = outcome;
     return {

@@ -80,12 +80,9 @@ export class Reach {
       const cell = cellOf(outcome);
       if (cell.kind !== 'refused' || !way.some((one) => one.kind === 'token' && one.vague)) return cell;
       // Of a token that was only described it is asked what else it would have to say.
-      return letThrough(
-        this.#supposition,
-        { operation, credentials: way, request: this.#request, nowMs: this.#nowMs },
-        this.#facts,
-        caller.kind === 'persona' ? BESIDE_SCOPES : OF_TOKEN,
-      ).then(([least]) => (least ? { ...cell, kind: 'conditional', hangsOn: [...least.changes.map(({ words }) => words), ...least.hangsOn] } : cell));
+      return letThrough(this.#supposition, { operation, credentials: way, request: this.#request, nowMs: this.#nowMs }, this.#facts, {
+        kinds: caller.kind === 'persona' ? BESIDE_SCOPES : OF_TOKEN,
+      }).then(([least]) => (least ? { ...cell, kind: 'conditional', hangsOn: [...least.changes.map(({ words }) => words), ...least.hangsOn] } : cell));
     });
   }
 

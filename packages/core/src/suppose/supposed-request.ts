@@ -39,8 +39,9 @@ export interface SentProofs {
 /** A request to an operation as its caller would send it. */
 export function supposeRequest(operation: CompiledOperation, request: SupposedRequest, proofs: SentProofs): Exchange {
   const { headers, query } = placeCredentials(placed(operation, proofs));
-  const method = request.sentAs?.method ?? operation.rule.method;
-  const path = request.sentAs?.path ?? pathOf(operation, request.parameters);
+  const { sentAs } = request;
+  const method = sentAs?.method ?? operation.rule.method;
+  const path = sentAs?.path ?? pathOf(operation, request.parameters);
   const body = request.body === 'AS_USUAL' ? (WITH_BODY.has(method) ? { bytes: 2 } : null) : request.body === null ? null : { bytes: request.body };
   return new Exchange({
     method,

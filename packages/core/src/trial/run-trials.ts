@@ -27,6 +27,9 @@ import { runSavedTrial, type SavedTrial } from './saved-trial.js';
 import { TrialKeys } from './trial-keys.js';
 import { MAX_HOLDING, worstFirst, type TrialOutcome, type TrialReport, type TrialResult } from './trial.js';
 
+/** How long ways in are looked for in one run, milliseconds; attacks of later operations begin with a caller that has all rights. */
+const SEARCH_MS = 20_000;
+
 /** What trials are run with. */
 export interface TrialWorld {
   readonly facts: KnownFacts;
@@ -60,7 +63,7 @@ export async function runTrials(document: ReleaseDocument, before: ReleaseDocume
   const given = { facts, unknown, keys, authorizers: world.scripts };
   const earlier = before === null ? null : new Supposition(before, given);
   const strict = new Supposition(document, { ...given, unknown: { ...unknown, possession: 'asked' } });
-  const trials = new Trials({ supposition: new Supposition(document, given), strict, earlier, facts, keys, nowMs });
+  const trials = new Trials({ supposition: new Supposition(document, given), strict, earlier, facts, keys, nowMs, isOver: () => ticks() - from > SEARCH_MS });
   const guards = new Map(
     earlier?.release.apis.flatMap((api) => api.operations.map((operation) => [`${operation.api.id}\n${operation.rule.id}`, operation] as const)),
   );
@@ -97,6 +100,8 @@ interface TrialGround {
   readonly facts: KnownFacts;
   readonly keys: TrialKeys;
   readonly nowMs: number;
+  /** Whether ways in were looked for long enough. */
+  readonly isOver: () => boolean;
 }
 
 class Trials {
@@ -106,12 +111,14 @@ class Trials {
   readonly #facts: KnownFacts;
   readonly #keys: TrialKeys;
   readonly #nowMs: number;
+  readonly #isOver: () => boolean;
   #held = 0;
   readonly #shared: { readonly keys: readonly unknown[]; readonly trials: Promise<readonly Judged[]> }[] = [];
   /** Variants of a token, made once for all operations that ask the same of tokens. */
   readonly #variants = new Map<string, Promise<readonly TamperedToken[]>>();
 
-  constructor({ supposition, strict, earlier, facts, keys, nowMs }: TrialGround) {
+  constructor({ supposition, strict, earlier, facts, keys, nowMs, isOver }: TrialGround) {
+    this.#isOver = isOver;
     this.#supposition = supposition;
     this.#strict = strict;
     this.#earlier = earlier;
@@ -210,7 +217,7 @@ class Trials {
 
   /** A call that gets in, beginning with one that has all rights; null where none was found. */
   #passing(call: SupposedCall): Promise<SupposedCall | null> {
-    return firstPassing(this.#supposition, call, this.#facts, { kinds: CHANGED });
+    return firstPassing(this.#supposition, call, this.#facts, { kinds: CHANGED, isOver: this.#isOver });
   }
 
   /** The same, and for what its token says of it beside rights: without that it is refused. */
@@ -219,7 +226,7 @@ class Trials {
       const credentials = found.credentials.map((one) => (one.kind === 'token' ? { ...one, principal: { ...one.principal, attributes: {} } } : one));
       return (await by.decide({ ...found, credentials })).verdict.kind === 'answer';
     };
-    return firstPassing(by, call, this.#facts, { kinds: CHANGED, isMeant });
+    return firstPassing(by, call, this.#facts, { kinds: CHANGED, isOver: this.#isOver, isMeant });
   }
 
   /** Tokens with one thing changed about each, signed by keys that count here as the provider's. */

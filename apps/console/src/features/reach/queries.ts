@@ -10,11 +10,12 @@ export interface TableInput {
   readonly before: ReleaseDocument | null;
   readonly facts: ReachFacts;
   readonly pasted: readonly SupposedCaller[];
+  readonly clientText: string;
   readonly settings: Pick<ReachSettings, 'atMs' | 'address'>;
 }
 
 /** Who can reach what; decided anew whenever a document, a fact or a setting is another. */
-export const tableQuery = ({ after, before, facts, pasted, settings }: TableInput, key: readonly unknown[]) =>
+export const tableQuery = ({ after, before, facts, pasted, settings, clientText }: TableInput, key: readonly unknown[]) =>
   queryOptions({
     queryKey: ['reach', 'table', ...key],
     queryFn: async () => {
@@ -30,6 +31,7 @@ export const tableQuery = ({ after, before, facts, pasted, settings }: TableInpu
         named: [...pasted, ...personas],
         settings: { ...settings, nowMs: Date.now() },
         keys,
+        clientText,
       });
     },
     staleTime: Infinity,

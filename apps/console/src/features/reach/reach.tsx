@@ -17,6 +17,9 @@ import { tableQuery } from './queries';
 import { ReachChart, type Chosen } from './reach-chart';
 import { TurnedRound } from './turned-round';
 
+/** So many clients stand in one table. */
+const SHOWN_CLIENTS = 1000;
+
 const NOTHING: Chosen = { operation: null, caller: null };
 
 /** Who can reach which operation: the draft or any release, held against another where one is chosen. */
@@ -42,11 +45,20 @@ export function ReachScreen() {
   const atMs = timeOf(query.get('at'));
   const address = query.get('from');
   const compared = against !== null;
+  // What is searched for narrows clients where there are too many to show all of them.
+  const clientText = (facts.data?.clients.length ?? 0) > SHOWN_CLIENTS ? (query.get('text') ?? '') : '';
   const ready = after.data && facts.data && (!compared || before.data);
   const table = useQuery({
     ...tableQuery(
-      { after: after.data as never, before: compared ? (before.data as never) : null, facts: facts.data as never, pasted, settings: { atMs, address } },
-      [which, against, revision, facts.dataUpdatedAt, pasted.map(({ id }) => id), atMs, address],
+      {
+        after: after.data as never,
+        before: compared ? (before.data as never) : null,
+        facts: facts.data as never,
+        pasted,
+        settings: { atMs, address },
+        clientText,
+      },
+      [which, against, revision, facts.dataUpdatedAt, pasted.map(({ id }) => id), atMs, address, clientText],
     ),
     enabled: Boolean(ready),
     placeholderData: (earlier: TableAnswer | undefined) => earlier,
@@ -176,6 +188,7 @@ export function ReachScreen() {
             ) : (
               <ReachChart table={data} shown={shown} compared={compared} chosen={chosen} onChoose={setChosen} />
             )}
+            {data.clientsLeftOut > 0 && <p className="ochre small">{count(data.clientsLeftOut)} clients are left out; search for their names to see them.</p>}
             <Legend table={data} compared={compared} />
             <PasteCredential
               onTake={(caller) => {

@@ -29,6 +29,7 @@ export function ReachDifference({ live, revision }: { readonly live: number | nu
         named: personas,
         settings: { atMs: null, address: null, nowMs: Date.now() },
         keys: {},
+        clientText: '',
       });
     },
     enabled: Boolean(facts && draft && (live === null || before)),
