@@ -78,7 +78,8 @@ export function compareReach(before: ReachTable, after: ReachTable): ReachCompar
 
 /** Whether two cells say something else: who is not there reaches nothing. */
 export function cellsDiffer(before: ReachCell | null, after: ReachCell | null): boolean {
-  if (before === null || after === null) return (before ?? after)?.kind !== 'refused';
+  const only = before ?? after;
+  if (before === null || after === null) return only !== null && only.kind !== 'refused';
   return before.kind !== after.kind || before.hangsOn.join('\n') !== after.hangsOn.join('\n');
 }
 
