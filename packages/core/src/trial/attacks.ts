@@ -8,7 +8,7 @@ import { modeOf } from '../document/modes.js';
 import type { SupposedCredential, SupposedToken } from '../suppose/supposed-caller.js';
 import { pathOf } from '../suppose/supposed-request.js';
 import type { SupposedCall } from '../suppose/supposition.js';
-import { plainCall, trialCredential } from './favoured-call.js';
+import { plainCall, REVOKED, trialCredential } from './favoured-call.js';
 
 /** Something that must be refused. */
 export interface Attack {
@@ -155,6 +155,7 @@ function* poorTokens(
   const principal = (change: SupposedToken['principal']): SupposedToken => ({ ...token, principal: { ...token.principal, ...change } });
   const { token: rule } = guard;
   yield ['token expired', 'a token that has expired', claims({ iat: seconds - 7200, exp: seconds - 3600 })];
+  yield ['token revoked', 'a token that was revoked', claims({ jti: REVOKED })];
   if (rule.audiences !== 'ANY_AUDIENCE') yield ['token for another', 'a token for another API', claims({ aud: 'https://another-api.example' })];
   const { scopes, roles, match } = requirement;
   if (scopes.length > 0) yield [`token without scopes of ${requirement.scheme}`, 'a token without any scope', principal({ scopes: [] })];

@@ -1,11 +1,12 @@
 import type { CompiledRequirement } from '../access/check-rights.js';
-import type { CompiledOperation } from '../decision/compiled.js';
+import type { CompiledOperation, CompiledRelease } from '../decision/compiled.js';
 import type { ProviderRule } from '../document/provider-rule.js';
 import { takesOpaqueTokens } from '../document/provider-rule.js';
 import { withClaim } from '../reach/change.js';
 import type { KnownCredential, KnownFacts, SupposedCredential, SupposedToken } from '../suppose/supposed-caller.js';
 import { ANY_REQUEST } from '../suppose/supposed-request.js';
 import type { SupposedCall } from '../suppose/supposition.js';
+import type { Revocation } from '../token/revocations.js';
 
 /** A token that an operation would take: with the rights of a requirement, and all else that is asked of tokens. */
 export function favouredToken(
@@ -47,6 +48,9 @@ export function favouredToken(
   return rule.claims.reduce((made, { path, values }) => withClaim(made, path, values === 'ANY_VALUE' ? 'trial' : (values[0] ?? '')), token);
 }
 
+/** The `jti` of tokens that were revoked. */
+export const REVOKED = 'trial-revoked';
+
 /** Clients that stand in trials beside those that there are. */
 export const TRIAL_CLIENTS = { able: 'trial-able', poor: 'trial-poor', off: 'trial-off' } as const;
 
@@ -55,7 +59,8 @@ export type TrialCredential = 'good' | 'poor' | 'expired' | 'revoked' | 'off';
 export const trialCredential = (kind: 'key' | 'basic' | 'certificate', which: TrialCredential): string => `trial-${kind}-${which}`;
 
 /** What is known for trials: all that is, and clients of their own. `able` has every right that a rule names. */
-export function trialFacts(facts: KnownFacts, operations: readonly CompiledOperation[], nowMs: number): KnownFacts {
+export function trialFacts(facts: KnownFacts, { apis, document }: CompiledRelease, nowMs: number): KnownFacts {
+  const operations = apis.flatMap((api) => api.operations);
   const rights = [
     ...new Set(operations.flatMap((operation) => operation.rights?.alternatives.flat() ?? []).flatMap(({ scopes, roles }) => [...scopes, ...roles])),
   ];
@@ -82,7 +87,17 @@ export function trialFacts(facts: KnownFacts, operations: readonly CompiledOpera
         (['good', 'poor', 'expired', 'revoked', 'off'] as const).map((which) => credential(kind, which)),
       ),
     ],
-    revocations: facts.revocations,
+    revocations: [
+      ...facts.revocations,
+      ...document.providers.map(({ id }): Revocation => ({
+        id: `trial-${id}`,
+        kind: 'jti',
+        providerId: id,
+        value: REVOKED,
+        issuedBefore: null,
+        reason: 'a trial',
+      })),
+    ],
   };
 }
 

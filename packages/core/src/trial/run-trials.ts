@@ -55,11 +55,7 @@ export async function runTrials(document: ReleaseDocument, before: ReleaseDocume
   const unknown = { hour: false, address: false, request: false, authorizers: world.scripts === null ? 'all' : 'services' } as const;
   // Which rights there are is told by the release, so that it is compiled once to see and once to try.
   const plan = new Supposition(document, { facts: world.facts, unknown, keys, authorizers: world.scripts });
-  const facts = trialFacts(
-    world.facts,
-    plan.release.apis.flatMap((api) => api.operations),
-    nowMs,
-  );
+  const facts = trialFacts(world.facts, plan.release, nowMs);
   const given = { facts, unknown, keys, authorizers: world.scripts };
   const earlier = before === null ? null : new Supposition(before, given);
   const strict = new Supposition(document, { ...given, unknown: { ...unknown, possession: 'asked' } });

@@ -43,6 +43,7 @@ describe('trials of a release', () => {
     for (const words of [
       'no credential',
       'a token that has expired',
+      'a token that was revoked',
       'a token for another API',
       'a token with every scope but gates:operate',
       'a token without the role rider',
@@ -64,6 +65,7 @@ describe('trials of a release', () => {
       expect(tried).toContain(words);
     // Each is stopped for the reason it was made for, not by chance at an earlier check.
     const codeOf = (words: string) => report.items.find((item) => item.tried === words)?.code;
+    expect(codeOf('a token that was revoked')).toBe('claims.revoked');
     expect(codeOf('a token for another API')).toBe('token.audience-wrong');
     expect(codeOf('a token with every scope but gates:operate')).toBe('rights.scope-missing');
     expect(codeOf('a token without the role rider')).toBe('rights.role-missing');
