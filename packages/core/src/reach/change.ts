@@ -16,6 +16,9 @@ export interface Change {
   readonly apply: (call: SupposedCall) => SupposedCall | null;
 }
 
+/** Values that are tried of one kind at most, so that a long list costs no more than a short one. */
+export const MAX_VALUES = 40;
+
 /** Changes the token that goes with a call. */
 export function tokenChange(
   kind: ChangeKind,
@@ -61,3 +64,9 @@ export function withClaim(token: SupposedToken, path: string, value: unknown): S
   Object.defineProperty(at, parts[parts.length - 1] ?? '', { value, enumerable: true, writable: true, configurable: true });
   return { ...token, claims };
 }
+
+/** A token whose principal has other members. */
+export const withMember = (token: SupposedToken, members: SupposedToken['principal']): SupposedToken => ({
+  ...token,
+  principal: { ...token.principal, ...members },
+});

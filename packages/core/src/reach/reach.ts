@@ -8,7 +8,7 @@ import type { Code, Finding } from '../verdict/codes.js';
 import type { KnownFacts } from '../suppose/supposed-caller.js';
 import { whenThere, type Awaitable } from '../util/awaitable.js';
 import type { ChangeKind } from './change.js';
-import { hangsOn, letThrough, type LetThrough } from './let-through.js';
+import { hangsOn, leastWay, letThrough, type LetThrough } from './let-through.js';
 import { stepTraceOf } from './step-trace.js';
 import { whatHolds, type Held } from './what-holds.js';
 import { waysOf } from './ways.js';
@@ -80,9 +80,11 @@ export class Reach {
       const cell = cellOf(outcome);
       if (cell.kind !== 'refused' || !way.some((one) => one.kind === 'token' && one.vague)) return cell;
       // Of a token that was only described it is asked what else it would have to say.
-      return letThrough(this.#supposition, { operation, credentials: way, request: this.#request, nowMs: this.#nowMs }, this.#facts, {
-        kinds: caller.kind === 'persona' ? BESIDE_SCOPES : OF_TOKEN,
-      }).then(([least]) => (least ? { ...cell, kind: 'conditional', hangsOn: [...least.changes.map(({ words }) => words), ...least.hangsOn] } : cell));
+      const kinds = caller.kind === 'persona' ? BESIDE_SCOPES : OF_TOKEN;
+      const call = { operation, credentials: way, request: this.#request, nowMs: this.#nowMs };
+      return leastWay(this.#supposition, call, this.#facts, { kinds }).then((lacking) =>
+        lacking === null ? cell : { ...cell, kind: 'conditional', hangsOn: lacking },
+      );
     });
   }
 

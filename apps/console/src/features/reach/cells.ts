@@ -19,6 +19,8 @@ export function markOf(cell: ReachCell | null): MarkKind {
   return cell.wouldRefuse ? 'would-refuse' : 'passed';
 }
 
+const lower = (words: string): string => words.charAt(0).toLowerCase() + words.slice(1);
+
 /** What a cell says, in a few words. */
 export function wordsOf(cell: ReachCell | null): string {
   if (cell === null) return 'no such operation';
@@ -29,7 +31,7 @@ export function wordsOf(cell: ReachCell | null): string {
       : cell.wouldRefuse
         ? 'allowed, though a check that only observes would refuse'
         : 'allowed';
-  return `refused at ${STEP_NAMES[cell.step]}: ${isCode(cell.code) ? CODES[cell.code].title.toLowerCase() : cell.code}`;
+  return `refused at ${STEP_NAMES[cell.step]}: ${isCode(cell.code) ? lower(CODES[cell.code].title) : cell.code}`;
 }
 
 /** A table as far as it is looked at: which operations and callers, by their places in it. */

@@ -7,7 +7,8 @@ import { KIND_NAMES, markOf, wordsOf, type Shown } from './cells';
 
 const ROW = 23;
 const HEAD = 152;
-const LABEL = 300;
+/** Room for what operations are called: less where there is little. */
+const LABEL = { wide: 300, narrow: 190, below: 640 };
 const MOST_CHARACTERS = 19;
 
 export interface Chosen {
@@ -28,6 +29,7 @@ export function ReachChart({ table, shown, compared, chosen, onChoose }: ChartPr
   const frame = useRef<HTMLDivElement>(null);
   const [view, setView] = useState({ top: 0, left: 0, width: 900, height: 500 });
   const [cursor, setCursor] = useState({ row: 0, column: 0 });
+  const label = view.width < LABEL.below ? LABEL.narrow : LABEL.wide;
   const lines = useMemo(() => linesOf(table, shown), [table, shown]);
   const column = compared ? 42 : 26;
   const rows = scaleBand<number>()
@@ -35,7 +37,7 @@ export function ReachChart({ table, shown, compared, chosen, onChoose }: ChartPr
     .range([HEAD, HEAD + lines.length * ROW]);
   const columns = scaleBand<number>()
     .domain(shown.callers)
-    .range([LABEL, LABEL + shown.callers.length * column]);
+    .range([label, label + shown.callers.length * column]);
   useEffect(() => {
     const box = frame.current;
     if (!box) return undefined;
@@ -52,7 +54,7 @@ export function ReachChart({ table, shown, compared, chosen, onChoose }: ChartPr
   const first = Math.max(0, Math.floor(view.top / ROW));
   const seen = lines.slice(first, first + Math.ceil((view.height - HEAD) / ROW) + 1).map((line, index) => ({ line, at: first + index }));
   const from = Math.max(0, Math.floor(view.left / column));
-  const across = shown.callers.slice(from, from + Math.ceil((view.width - LABEL) / column) + 1);
+  const across = shown.callers.slice(from, from + Math.ceil((view.width - label) / column) + 1);
   const x = (caller: number): number => (columns(caller) ?? 0) - view.left;
   const y = (at: number): number => (rows(at) ?? 0) - view.top;
   const open = lines.flatMap((line, at) => (line.kind === 'operation' ? [{ at, operation: line.operation }] : []));
@@ -69,7 +71,7 @@ export function ReachChart({ table, shown, compared, chosen, onChoose }: ChartPr
     const top = (open[row]?.at ?? 0) * ROW;
     const box = frame.current;
     if (box && (top < box.scrollTop || top + ROW > box.scrollTop + box.clientHeight - HEAD)) box.scrollTop = Math.max(0, top - ROW * 3);
-    if (box && (next * column < box.scrollLeft || (next + 1) * column > box.scrollLeft + box.clientWidth - LABEL))
+    if (box && (next * column < box.scrollLeft || (next + 1) * column > box.scrollLeft + box.clientWidth - label))
       box.scrollLeft = Math.max(0, (next - 2) * column);
   };
   const cellAt = (operation: number, caller: number) => ({
@@ -79,7 +81,7 @@ export function ReachChart({ table, shown, compared, chosen, onChoose }: ChartPr
   const current = here && who !== undefined ? cellAt(here.operation, who) : null;
   return (
     <div className="reach-frame" ref={frame}>
-      <div style={{ width: LABEL + shown.callers.length * column, height: HEAD + lines.length * ROW }}>
+      <div style={{ width: label + shown.callers.length * column, height: HEAD + lines.length * ROW }}>
         <svg
           className="reach"
           width={view.width}
@@ -90,18 +92,18 @@ export function ReachChart({ table, shown, compared, chosen, onChoose }: ChartPr
           onKeyDown={onKey}
         >
           <clipPath id="reach-cells">
-            <rect x={LABEL} y={HEAD} width={Math.max(0, view.width - LABEL)} height={Math.max(0, view.height - HEAD)} />
+            <rect x={label} y={HEAD} width={Math.max(0, view.width - label)} height={Math.max(0, view.height - HEAD)} />
           </clipPath>
           <clipPath id="reach-rows">
-            <rect x={0} y={HEAD} width={LABEL - 8} height={Math.max(0, view.height - HEAD)} />
+            <rect x={0} y={HEAD} width={label - 8} height={Math.max(0, view.height - HEAD)} />
           </clipPath>
           <clipPath id="reach-heads">
-            <rect x={LABEL - 20} y={0} width={Math.max(0, view.width - LABEL + 20)} height={HEAD} />
+            <rect x={label - 20} y={0} width={Math.max(0, view.width - label + 20)} height={HEAD} />
           </clipPath>
           <g clipPath="url(#reach-cells)">
             {seen.map(({ line, at }) =>
               line.kind === 'api' ? (
-                <line key={at} x1={LABEL} x2={view.width} y1={y(at) + ROW - 1} y2={y(at) + ROW - 1} stroke="var(--ink)" />
+                <line key={at} x1={label} x2={view.width} y1={y(at) + ROW - 1} y2={y(at) + ROW - 1} stroke="var(--ink)" />
               ) : (
                 across.map((caller) => {
                   const { after, before } = cellAt(line.operation, caller);
@@ -137,7 +139,7 @@ export function ReachChart({ table, shown, compared, chosen, onChoose }: ChartPr
             {seen.map(
               ({ at, line }) =>
                 line.kind === 'operation' && (
-                  <line key={at} x1={LABEL} x2={view.width} y1={y(at) + ROW - 0.5} y2={y(at) + ROW - 0.5} stroke="var(--hairline)" />
+                  <line key={at} x1={label} x2={view.width} y1={y(at) + ROW - 0.5} y2={y(at) + ROW - 0.5} stroke="var(--hairline)" />
                 ),
             )}
           </g>
@@ -153,7 +155,7 @@ export function ReachChart({ table, shown, compared, chosen, onChoose }: ChartPr
                   className={`reach-label${chosen.operation === line.operation ? ' chosen' : ''}`}
                   onClick={() => onChoose({ operation: line.operation, caller: null })}
                 >
-                  <rect x={0} y={y(at)} width={LABEL - 8} height={ROW} fill="transparent" />
+                  <rect x={0} y={y(at)} width={label - 8} height={ROW} fill="transparent" />
                   <text x={10} y={y(at) + 15.5} className="mono">
                     <tspan fontWeight={600}>{table.operations[line.operation]?.method}</tspan> {table.operations[line.operation]?.path}
                   </text>

@@ -4,7 +4,6 @@ import { csvFormatRows } from 'd3';
 import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { useStanding } from '../../client/standing';
-import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
 import type { TableAnswer } from '../../workers/suppose-messages';
@@ -14,6 +13,7 @@ import { csvRows, KIND_NAMES, type Shown } from './cells';
 import { PasteCredential } from './paste-credential';
 import { documentQuery, factsQuery, type Which } from '../let-through/queries';
 import { tableQuery } from './queries';
+import { Legend, Releases } from './reach-parts';
 import { ReachChart, type Chosen } from './reach-chart';
 import { TurnedRound } from './turned-round';
 
@@ -249,35 +249,6 @@ function timeOf(text: string | null): number | null {
   return Number.isNaN(at) ? null : at;
 }
 
-function Releases({
-  label,
-  value,
-  onChange,
-  numbers,
-  live,
-  none = false,
-}: {
-  readonly label: string;
-  readonly value: string;
-  readonly onChange: (value: string) => void;
-  readonly numbers: readonly number[];
-  readonly live: number | null;
-  readonly none?: boolean;
-}) {
-  return (
-    <select aria-label={label} className="plain" style={{ width: 'auto' }} value={value} onChange={(event) => onChange(event.target.value)}>
-      {none && <option value="">nothing</option>}
-      <option value="draft">the draft</option>
-      {numbers.map((number) => (
-        <option key={number} value={number}>
-          release {number}
-          {number === live ? ', live' : ''}
-        </option>
-      ))}
-    </select>
-  );
-}
-
 /** What of a table is looked at. */
 function shownOf(table: TableAnswer, query: URLSearchParams, compared: boolean): Shown {
   const text = (query.get('text') ?? '').toLowerCase();
@@ -297,27 +268,4 @@ function shownOf(table: TableAnswer, query: URLSearchParams, compared: boolean):
     operations: operations.filter((one) => callers.some((caller) => differs(one, caller))),
     callers: callers.filter((caller) => operations.some((one) => differs(one, caller))),
   };
-}
-
-function Legend({ table, compared }: { readonly table: TableAnswer; readonly compared: boolean }) {
-  return (
-    <div className="row wrap small quiet" style={{ padding: '8px 0' }}>
-      <span>
-        <Mark kind="passed" /> let in
-      </span>
-      <span>
-        <Mark kind="would-refuse" /> let in, an observed check would refuse
-      </span>
-      <span>
-        <Mark kind="unknown" word="hangs on more" /> hangs on what is not known
-      </span>
-      <span>
-        <Mark kind="refused" /> refused
-      </span>
-      {compared && <span>before on the left where it differs; ochre reaches more, blue less</span>}
-      <span style={{ marginLeft: 'auto' }}>
-        {count(table.operations.length * table.callers.length)} cells in {Math.round(table.tookMs)} ms
-      </span>
-    </div>
-  );
 }

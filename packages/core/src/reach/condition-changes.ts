@@ -1,0 +1,149 @@
+import type { MemberPath } from '../condition/member-paths.js';
+import type { CompiledOperation } from '../decision/compiled.js';
+import type { AuthorizerRule } from '../document/authorizer-rule.js';
+import type { KnownFacts, SupposedToken } from '../suppose/supposed-caller.js';
+import { ANY_VALUE } from '../suppose/supposed-request.js';
+import type { SupposedCall, Supposition } from '../suppose/supposition.js';
+import { MAX_VALUES, tokenChange, withMember, type Change } from './change.js';
+import { laterToken } from './later-token.js';
+
+const HOUR_MS = 3_600_000;
+/** Half hours of a week from now on. */
+const HALF_HOURS = 336;
+
+/** Values that conditions and scripts name, or that the call and the tables hold, in the places where these look. */
+export function conditionChanges(call: SupposedCall, supposition: Supposition, facts: KnownFacts): Change[] {
+  const { operation, nowMs } = call;
+  const grounds = operation.fallLine.flatMap(({ hangsOn }) => hangsOn ?? []);
+  const paths = new Map<string, MemberPath>();
+  const texts = new Set<string>();
+  for (const ground of grounds) {
+    if (ground.kind === 'condition') {
+      for (const path of ground.condition.looksAt) paths.set(path.join('\n'), path);
+      literalsOf(ground.condition.source).forEach((text) => texts.add(text));
+    } else if (ground.kind === 'authorizer') {
+      for (const path of pathsIn(ground.rule)) paths.set(path.join('\n'), path);
+      if (ground.rule.by.kind === 'script') literalsOf(ground.rule.by.source).forEach((text) => texts.add(text));
+    }
+  }
+  if (paths.size === 0) return [];
+  const own = operation.parameterNames.map((name) => call.request.parameters[name] ?? ANY_VALUE);
+  const tables = cellsOf(paths, grounds, facts);
+  const held = call.credentials.flatMap((one) => (one.kind === 'token' ? Object.values(supposition.principalOf(one)?.attributes ?? {}).flat() : []));
+  // Values that are there are likelier than words of a source, of which sentences are none.
+  const values = [...new Set([...own, ...held, ...tables, ...texts])].filter((text) => !/\s/.test(text)).slice(0, MAX_VALUES * 2);
+  return [...paths.values()].flatMap((path) => changesAt(path, values, nowMs, supposition));
+}
+
+/** Changes of one member that a condition looks at. */
+function changesAt([root, name = '', member]: MemberPath, values: readonly string[], nowMs: number, supposition: Supposition): Change[] {
+  const principalOf = (token: SupposedToken) => supposition.principalOf(token);
+  if (root === 'now') return hourChanges(nowMs);
+  if (root === 'principal') {
+    if (name === 'attributes' && member !== undefined)
+      return values.map((value) =>
+        tokenChange(
+          'attribute',
+          `attribute ${member}`,
+          `${value} among ${member} of the token`,
+          (token, { attributes }) => {
+            const held = attributes[member] ?? [];
+            return held.includes(value) ? null : withMember(token, { attributes: { ...attributes, [member]: [...held, value] } });
+          },
+          principalOf,
+        ),
+      );
+    if (name === 'roles' || name === 'scopes' || name === 'groups')
+      return values.map((value) =>
+        tokenChange(
+          name === 'scopes' ? 'scope' : name === 'roles' ? 'role' : 'attribute',
+          name === 'scopes' ? `scope ${value}` : name,
+          `the ${name.slice(0, -1)} ${value}`,
+          (token, principal) => (principal[name].includes(value) ? null : withMember(token, { [name]: [...principal[name], value] })),
+          principalOf,
+        ),
+      );
+    if (name === 'acr' || name === 'tenant' || name === 'subject' || name === 'client')
+      return values.map((value) => tokenChange('attribute', name, `the ${name} ${value}`, (token) => withMember(token, { [name]: value }), principalOf));
+    if (name === 'signedInAt')
+      return [tokenChange('sign-in', 'auth_time', 'a sign-in just now', (token) => withMember(token, { authTime: Math.floor(nowMs / 1000) }), principalOf)];
+    return [];
+  }
+  if (root !== 'request' || member === undefined) return [];
+  if (name === 'parameters')
+    return values.map((value) =>
+      requestChange(`parameter ${member}`, `${member} ${value} in the path`, (request) => ({
+        ...request,
+        parameters: { ...request.parameters, [member]: value },
+      })),
+    );
+  if (name === 'headers')
+    return values.map((value) =>
+      requestChange(`header ${member}`, `the header ${member} with ${value}`, (request) => ({ ...request, headers: { ...request.headers, [member]: value } })),
+    );
+  if (name === 'query')
+    return values.map((value) =>
+      requestChange(`query ${member}`, `the query parameter ${member} with ${value}`, (request) => {
+        const query = new URLSearchParams(request.query);
+        query.set(member, value);
+        return { ...request, query: `?${query.toString()}` };
+      }),
+    );
+  return [];
+}
+
+function requestChange(slot: string, words: string, edit: (request: SupposedCall['request']) => SupposedCall['request']): Change {
+  return {
+    kind: 'request',
+    slot,
+    words,
+    apply: (call) => (call.request.sentAs && slot.startsWith('parameter') ? null : { ...call, request: edit(call.request) }),
+  };
+}
+
+/** The half hours of the week that begins now, the next first. */
+function hourChanges(nowMs: number): Change[] {
+  const first = Math.ceil(nowMs / (HOUR_MS / 2));
+  return Array.from({ length: HALF_HOURS }, (_, index): Change => {
+    const at = (first + index) * (HOUR_MS / 2);
+    const words = `a time such as ${new Date(at).toISOString().slice(0, 16).replace('T', ' ')} UTC`;
+    // The token goes with the time, or nothing would pass but what has a token that lives for a week.
+    return {
+      kind: 'hour',
+      slot: 'hour',
+      words,
+      apply: (call) => ({ ...call, nowMs: at, credentials: call.credentials.map((one) => (one.kind === 'token' ? laterToken(one, at - call.nowMs) : one)) }),
+    };
+  });
+}
+
+/** Texts in quotes. */
+const literalsOf = (source: string): string[] =>
+  [...source.matchAll(/"([^"\\\n]{1,60})"|'([^'\\\n]{1,60})'/g)].map(([, one, other]) => one ?? other ?? '').slice(0, MAX_VALUES);
+
+/** Members that a script or a question names; of a script as far as its text shows them. */
+function pathsIn({ by }: AuthorizerRule): MemberPath[] {
+  const source =
+    by.kind === 'script'
+      ? by.source
+      : [by.question.subjectId, by.question.action, by.question.resourceId, ...by.question.properties.map(({ value }) => value)].join('\n');
+  const members = [...source.matchAll(/\b(attributes|parameters|query)\??\.(\w+)/g)].map(([, map = '', name = '']): MemberPath => [
+    map === 'attributes' ? 'principal' : 'request',
+    map,
+    name,
+  ]);
+  const roots = [...source.matchAll(/\bprincipal\??\.(roles|scopes|groups|acr|tenant)\b/g)].map(([, name = '']): MemberPath => ['principal', name]);
+  return [...members, ...roots, ...(/\bnow\b/.test(source) ? [['now'] as MemberPath] : [])];
+}
+
+/** Keys and cells of the tables that are looked at, first of rows that the call names. */
+function cellsOf(
+  paths: ReadonlyMap<string, MemberPath>,
+  grounds: readonly NonNullable<CompiledOperation['fallLine'][number]['hangsOn']>[],
+  facts: KnownFacts,
+): string[] {
+  const named = new Set([...paths.values()].flatMap(([root, table]) => (root === 'resource' && table !== undefined ? [table] : [])));
+  for (const ground of grounds)
+    if (ground.kind === 'authorizer' && ground.rule.by.kind === 'script') ground.rule.by.tables.forEach((table) => named.add(table));
+  return facts.tables.filter(({ id }) => named.has(id)).flatMap(({ rows }) => rows.slice(0, MAX_VALUES).flat());
+}
