@@ -168,7 +168,18 @@ function* poorTokens(
       `a token with every scope but ${scopes[0] ?? ''}`,
       principal({ scopes: scopesOf(release.document).filter((one) => one !== scopes[0]) }),
     ];
-  if (roles.length > 0) yield ['token without the role', `a token without the role ${roles.join(' or ')}`, principal({ roles: ['trial-role'] })];
+  if (match === 'any' && scopes.length > 1)
+    yield [
+      `token with other scopes than ${requirement.scheme}`,
+      `a token with every scope but ${scopes.join(', ')}`,
+      principal({ scopes: scopesOf(release.document).filter((one) => !scopes.includes(one)) }),
+    ];
+  if (roles.length > 0)
+    yield [
+      'token without the role',
+      `a token with every role but ${roles.join(', ')}`,
+      principal({ roles: [...rolesOf(release).filter((one) => !roles.includes(one)), 'trial-role'] }),
+    ];
   if (rule.clients !== 'ANY_CLIENT') yield ['token of another client', 'a token of another client', principal({ client: 'trial-stranger' })];
   if (rule.stepUp !== null && rule.stepUp.acrValues.length > 0)
     yield ['sign-in too weak', 'a token of a sign-in that was too weak', principal({ acr: 'trial-weak' })];
@@ -188,6 +199,13 @@ function* poorTokens(
   for (const { id, name } of release.document.providers.filter((provider) => trusted.has(provider.id) && !guard.rights?.providers.has(provider.id)))
     yield [`token of ${id}`, `a token of ${name}, which is not taken here`, { ...token, providerId: id }];
 }
+
+/** Roles that rules of a release ask for. */
+const rolesOf = ({ apis }: CompiledRelease): string[] => [
+  ...new Set(
+    apis.flatMap(({ operations }) => operations.flatMap(({ rights }) => rights?.alternatives.flat().flatMap((requirement) => requirement.roles) ?? [])),
+  ),
+];
 
 const scopesOf = ({ apis }: ReleaseDocument): string[] => [...new Set(apis.flatMap(({ resource }) => resource.scopes.map(({ name }) => name)))];
 

@@ -25,7 +25,7 @@ import { meeting, plainCall, trialFacts } from './favoured-call.js';
 import { replayedProof } from './replayed-proof.js';
 import { runSavedTrial, type SavedTrial } from './saved-trial.js';
 import { TrialKeys } from './trial-keys.js';
-import { MAX_HOLDING, worstFirst, type TrialOutcome, type TrialReport, type TrialResult } from './trial.js';
+import { isWorse, MAX_HOLDING, worstFirst, type TrialOutcome, type TrialReport, type TrialResult } from './trial.js';
 
 /** How long ways in are looked for in one run, milliseconds; attacks of later operations begin with a caller that has all rights. */
 const SEARCH_MS = 10_000;
@@ -129,10 +129,9 @@ class Trials {
 
   async tryOperation(operation: CompiledOperation, earlier: CompiledOperation | null): Promise<TrialOutcome[]> {
     const guards = earlier === null ? [operation] : [operation, earlier];
-    const open = await this.#judgeAll(
-      operation,
-      guards.flatMap((guard) => openAttacks(this.#groundOf(operation, guard))),
-    );
+    // Without a credential it is the same attack whoever's rule it is made of.
+    const attacks = new Map(guards.flatMap((guard) => openAttacks(this.#groundOf(operation, guard))).map((one) => [one.id, one]));
+    const open = await this.#judgeAll(operation, [...attacks.values()]);
     // Where nobody at all gets in, whoever brings something does too: the one says it all.
     if (open[0]?.outcome.result === 'fails') return open.slice(0, 1).map(({ outcome }) => outcome);
     const own = await this.#sharedTrials(operation, guards);
@@ -154,21 +153,21 @@ class Trials {
   }
 
   async #ruleTrials(operation: CompiledOperation, guards: readonly CompiledOperation[]): Promise<readonly Judged[]> {
-    const attacks = new Map<string, Attack>();
-    for (const guard of guards) for (const one of await this.#attacksOn(operation, guard)) if (!attacks.has(one.id)) attacks.set(one.id, one);
-    const judged = await this.#judgeAll(operation, [...attacks.values()]);
+    const attacks: Attack[] = [];
+    for (const guard of guards) attacks.push(...(await this.#attacksOn(operation, guard)));
+    const judged = await this.#judgeAll(operation, attacks);
     const replayed = await replayedProof(this.#strict, operation, this.#nowMs);
     const title = 'a proof of possession that was used before';
     return replayed ? [...judged, { title, outcome: outcomeOf(operation, title, replayed) }] : judged;
   }
 
-  /** Of two attacks in the same words the second is the first again. */
+  /** Of two attacks in the same words, made of two rules, the one that came out worse is told. */
   async #judgeAll(operation: CompiledOperation, attacks: readonly Attack[]): Promise<Judged[]> {
     const judged = new Map<string, Judged>();
     for (const one of attacks) {
-      if (judged.has(one.title)) continue;
       const outcome = await this.#judge(operation, one);
-      if (outcome) judged.set(one.title, { title: one.title, outcome });
+      const known = judged.get(one.title)?.outcome;
+      if (outcome && (!known || isWorse(outcome.result, known.result))) judged.set(one.title, { title: one.title, outcome });
     }
     return [...judged.values()];
   }

@@ -46,7 +46,7 @@ describe('trials of a release', () => {
       'a token that was revoked',
       'a token for another API',
       'a token with every scope but gates:operate',
-      'a token without the role rider',
+      'a token with every role but rider',
       'a token of a sign-in that was too weak',
       'a token of a sign-in long ago',
       'a token without the claim tenant',
@@ -68,7 +68,7 @@ describe('trials of a release', () => {
     expect(codeOf('a token that was revoked')).toBe('claims.revoked');
     expect(codeOf('a token for another API')).toBe('token.audience-wrong');
     expect(codeOf('a token with every scope but gates:operate')).toBe('rights.scope-missing');
-    expect(codeOf('a token without the role rider')).toBe('rights.role-missing');
+    expect(codeOf('a token with every role but rider')).toBe('rights.role-missing');
     expect(codeOf('a token of a sign-in long ago')).toBe('claims.step-up');
     expect(codeOf('a proof of possession that was used before')).toBe('proof.replayed');
     expect(codeOf('a token that is bound to a key, without the proof')).toBe('proof.missing');
@@ -81,6 +81,33 @@ describe('trials of a release', () => {
   it.each<[string, Partial<ApiRule>, string]>([
     ['opened', { access: { kind: 'public', origin: 'hand' }, conditions: [] }, 'no credential'],
     ['without its scope', { access: requires('trust') }, 'a token with every scope but gates:operate'],
+    [
+      'open to another role',
+      {
+        access: {
+          kind: 'required',
+          origin: 'hand',
+          alternatives: [[{ scheme: 'trust', scopes: ['gates:operate'], match: 'all', roles: ['rider', 'dispatcher'] }]],
+        },
+      },
+      'a token with every role but rider',
+    ],
+    [
+      'open for any of two scopes',
+      {
+        access: {
+          kind: 'required',
+          origin: 'hand',
+          alternatives: [[{ scheme: 'trust', scopes: ['gates:operate', 'gates:read'], match: 'any', roles: ['rider'] }]],
+        },
+      },
+      'a token with every scope but gates:operate',
+    ],
+    [
+      'open for a longer sign-in',
+      { token: tokenRule([AUDIENCE], { stepUp: { acrValues: ['key'], maxAgeSeconds: 86_400 }, claims: [{ path: 'tenant', values: ['basin'] }] }) },
+      'a token of a sign-in long ago',
+    ],
     ['open to other audiences', { token: tokenRule('ANY_AUDIENCE') }, 'a token for another API'],
     ['without its step-up', { token: tokenRule([AUDIENCE]) }, 'a token of a sign-in that was too weak'],
     ['open to all networks', { addresses: { kind: 'anywhere' } }, 'a good caller from an address outside'],

@@ -43,5 +43,8 @@ export const MAX_HOLDING = 5000;
 
 const RANK: Readonly<Record<TrialResult, number>> = { fails: 0, 'not-known': 1, observed: 2, holds: 3 };
 
+/** Whether one result is to be told rather than another. */
+export const isWorse = (one: TrialResult, than: TrialResult): boolean => RANK[one] < RANK[than];
+
 /** What got through first, then what is not known and what only observes. */
 export const worstFirst = (items: readonly TrialOutcome[]): readonly TrialOutcome[] => [...items].sort((a, b) => RANK[a.result] - RANK[b.result]);
