@@ -63,7 +63,7 @@ test('a trace says what would have let it through, and what a passed one is let 
   await page.goto(`${demo.consoleUrl}/traces?outcome=refused&step=authorizer`);
   await page.locator('.vrow a').first().click();
   await page.getByRole('button', { name: 'What would let it through?' }).click();
-  await expect(page.getByText(/among sections of the token|the role dispatcher|in the path/).first()).toBeVisible({ timeout: 20_000 });
+  await expect(page.getByText(/among sections of the token|the role dispatcher|in the path|the header x-crew/).first()).toBeVisible({ timeout: 20_000 });
   await page.goto(`${demo.consoleUrl}/traces?outcome=passed&text=/headgates/gates/`);
   await page.locator('.vrow a').first().click();
   await page.getByRole('button', { name: 'What holds it?' }).click();

@@ -139,6 +139,15 @@ describe('a call that is asked about', () => {
     expect(words(answer)).toEqual(expect.arrayContaining(['gateId G-1 in the path', 'south among sections of the token', 'the role dispatcher']));
   });
 
+  it('that lacks a header field which a script reads says which', async () => {
+    const source = `function decide({ request }) { return { allow: request.headers['x-crew'] === 'south' && request.query?.["season"] === 'dry' } }`;
+    const crew: AuthorizerRule = { ...OWN_SECTION, name: 'crew', by: { ...OWN_SECTION.by, kind: 'script', timeMs: 100, megabytes: 8, tables: [], source } };
+    expect(words(await ask({ headers: { 'x-crew': 'north' }, target: '/gates-api/gates/G-1/positions?season=dry' }, gates([crew])))).toEqual([
+      'the header x-crew with south',
+    ]);
+    expect(words(await ask({ headers: { 'x-crew': 'south' } }, gates([crew])))).toEqual(['the query parameter season with dry']);
+  });
+
   it('that lacks several things says all of them', async () => {
     const answer = await ask({ credentials: [rider({ scopes: [], roles: [], attributes: {} })] });
     const [first = ''] = words(answer);

@@ -121,16 +121,19 @@ function hourChanges(nowMs: number): Change[] {
 const literalsOf = (source: string): string[] =>
   [...source.matchAll(/"([^"\\\n]{1,60})"|'([^'\\\n]{1,60})'/g)].map(([, one, other]) => one ?? other ?? '').slice(0, MAX_VALUES);
 
+/** A member as scripts and expressions read it: `parameters.gateId`, `headers['x-crew']`. */
+const MEMBERS = /\b(attributes|parameters|query|headers)(?:\??\.(\w+)|(?:\?\.)?\[["']([\w.-]+)["']\])/g;
+
 /** Members that a script or a question names; of a script as far as its text shows them. */
 function pathsIn({ by }: AuthorizerRule): MemberPath[] {
   const source =
     by.kind === 'script'
       ? by.source
       : [by.question.subjectId, by.question.action, by.question.resourceId, ...by.question.properties.map(({ value }) => value)].join('\n');
-  const members = [...source.matchAll(/\b(attributes|parameters|query)\??\.(\w+)/g)].map(([, map = '', name = '']): MemberPath => [
+  const members = [...source.matchAll(MEMBERS)].map(([, map = '', plain, quoted]): MemberPath => [
     map === 'attributes' ? 'principal' : 'request',
     map,
-    name,
+    plain ?? quoted ?? '',
   ]);
   const roots = [...source.matchAll(/\bprincipal\??\.(roles|scopes|groups|acr|tenant)\b/g)].map(([, name = '']): MemberPath => ['principal', name]);
   return [...members, ...roots, ...(/\bnow\b/.test(source) ? [['now'] as MemberPath] : [])];

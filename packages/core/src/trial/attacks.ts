@@ -272,7 +272,7 @@ function thingsNamed({ fallLine }: CompiledOperation): ReadonlySet<string> {
     } else if (ground?.kind === 'authorizer' && ground.rule.by.kind === 'script') {
       const { source } = ground.rule.by;
       if (!/\battributes\b/.test(source)) continue;
-      for (const [, member = ''] of source.matchAll(/\bparameters\??\.(\w+)/g)) names.add(member);
+      for (const [, plain, quoted] of source.matchAll(/\bparameters(?:\??\.(\w+)|(?:\?\.)?\[["']([\w.-]+)["']\])/g)) names.add(plain ?? quoted ?? '');
     }
   }
   return names;
