@@ -60,9 +60,7 @@ export async function runTrials(document: ReleaseDocument, before: ReleaseDocume
   const earlier = before === null ? null : new Supposition(before, given);
   const strict = new Supposition(document, { ...given, unknown: { ...unknown, possession: 'asked' } });
   const trials = new Trials({ supposition: new Supposition(document, given), strict, earlier, facts, keys, nowMs, isOver: () => ticks() - from > SEARCH_MS });
-  const guards = new Map(
-    earlier?.release.apis.flatMap((api) => api.operations.map((operation) => [`${operation.api.id}\n${operation.rule.id}`, operation] as const)),
-  );
+  const guards = new Map(earlier?.release.apis.flatMap((api) => api.operations.map((operation) => [placeOf(operation), operation] as const)));
   const items: TrialOutcome[] = [];
   const counts: Record<TrialResult, number> = { holds: 0, fails: 0, observed: 0, 'not-known': 0 };
   const add = (outcome: TrialOutcome): void => {
@@ -71,7 +69,7 @@ export async function runTrials(document: ReleaseDocument, before: ReleaseDocume
   };
   let operations = 0;
   for (const operation of trials.operations) {
-    const some = await trials.tryOperation(operation, guards.get(`${operation.api.id}\n${operation.rule.id}`) ?? null);
+    const some = await trials.tryOperation(operation, guards.get(placeOf(operation)) ?? null);
     if (some.length > 0) operations++;
     some.forEach(add);
   }
@@ -79,6 +77,12 @@ export async function runTrials(document: ReleaseDocument, before: ReleaseDocume
   for (const saved of world.saved) add(await runSavedTrial(real, saved, nowMs));
   return { items: worstFirst(items), counts, operations, tookMs: ticks() - from };
 }
+
+/**
+ * Where an operation is called, whatever its API and its parameters are called: one that is taken away and brought in anew is
+ * guarded as it was.
+ */
+const placeOf = ({ api, rule }: CompiledOperation): string => `${rule.method} ${(api.basePath + rule.path).replace(/\{[^{}]+\}/g, '{}')}`;
 
 /** An attack in words, and what came of it. */
 interface Judged {
@@ -131,7 +135,7 @@ class Trials {
     const guards = earlier === null ? [operation] : [operation, earlier];
     // Without a credential it is the same attack whoever's rule it is made of.
     const attacks = new Map(guards.flatMap((guard) => openAttacks(this.#groundOf(operation, guard))).map((one) => [one.id, one]));
-    const open = await this.#judgeAll(operation, [...attacks.values()]);
+    const open = await this.#judgeAll(guards, [...attacks.values()]);
     // Where nobody at all gets in, whoever brings something does too: the one says it all.
     if (open[0]?.outcome.result === 'fails') return open.slice(0, 1).map(({ outcome }) => outcome);
     const own = await this.#sharedTrials(operation, guards);
@@ -155,17 +159,17 @@ class Trials {
   async #ruleTrials(operation: CompiledOperation, guards: readonly CompiledOperation[]): Promise<readonly Judged[]> {
     const attacks: Attack[] = [];
     for (const guard of guards) attacks.push(...(await this.#attacksOn(operation, guard)));
-    const judged = await this.#judgeAll(operation, attacks);
+    const judged = await this.#judgeAll(guards, attacks);
     const replayed = await replayedProof(this.#strict, operation, this.#nowMs);
     const title = 'a proof of possession that was used before';
     return replayed ? [...judged, { title, outcome: outcomeOf(operation, title, replayed) }] : judged;
   }
 
   /** Of two attacks in the same words, made of two rules, the one that came out worse is told. */
-  async #judgeAll(operation: CompiledOperation, attacks: readonly Attack[]): Promise<Judged[]> {
+  async #judgeAll(guards: readonly CompiledOperation[], attacks: readonly Attack[]): Promise<Judged[]> {
     const judged = new Map<string, Judged>();
     for (const one of attacks) {
-      const outcome = await this.#judge(operation, one);
+      const outcome = await this.#judge(guards, one);
       const known = judged.get(one.title)?.outcome;
       if (outcome && (!known || isWorse(outcome.result, known.result))) judged.set(one.title, { title: one.title, outcome });
     }
@@ -261,14 +265,19 @@ class Trials {
       }));
   }
 
-  async #judge(operation: CompiledOperation, { title, call, withoutProof = false }: Attack): Promise<TrialOutcome | null> {
+  async #judge([operation, earlier]: readonly CompiledOperation[], { title, call, withoutProof = false }: Attack): Promise<TrialOutcome | null> {
+    if (!operation) throw new Error('invariant: the operation that is tried is the first of its guards');
     const outcome = await (withoutProof ? this.#strict : this.#supposition).decide(call);
     const reached = outcome.exchange.operation;
     // Another spelling may lead to another operation, which has its own trials.
     if (outcome.verdict.kind === 'forward' && reached !== null && reached.rule.id !== operation.rule.id) return null;
     // Words are made for what somebody may read.
     if (outcome.verdict.kind === 'answer') this.#held++;
-    return outcomeOf(operation, title, outcome, this.#held <= MAX_HOLDING || outcome.verdict.kind === 'forward');
+    const told = outcomeOf(operation, title, outcome, this.#held <= MAX_HOLDING || outcome.verdict.kind === 'forward');
+    // What refused before and only observes now lets in what it stopped.
+    if (told.result !== 'observed' || !earlier || !this.#earlier) return told;
+    const before = await this.#earlier.decide({ ...call, operation: earlier });
+    return before.verdict.kind === 'answer' ? { ...told, result: 'fails' } : told;
   }
 }
 

@@ -136,6 +136,30 @@ describe('trials of a release', () => {
     });
   });
 
+  it('find what refused before and only observes now', async () => {
+    const observing = releaseWith({ ...GUARDED, modes: { all: 'observe', checks: {} } });
+    const { items } = await run(observing, releaseWith(GUARDED));
+    expect(items[0]).toMatchObject({ tried: 'no credential', result: 'fails', code: 'credential.missing' });
+    // Rights that are only observed prove nobody to the conditions behind them, so that one of these would stop it still.
+    const plain = { ...GUARDED, conditions: [] };
+    const rights = releaseWith({ ...plain, modes: { all: 'enforce', checks: { rights: 'observe' } } });
+    expect(failing(await run(rights, releaseWith(plain)))).toContain('a token with every scope but gates:operate');
+    // What observed before is no weaker for observing on.
+    expect(failing(await run(observing, observing))).toEqual([]);
+  });
+
+  it('know an operation by where it is called, when its API was taken away and brought in anew', async () => {
+    const again = releaseWith({
+      id: 'other-id',
+      name: 'Gates anew',
+      access: { kind: 'public', origin: 'hand' },
+      operations: [operation('POST', '/gates/{number}/positions')],
+    });
+    expect(failing(await run(again, releaseWith(GUARDED)))).toContain('no credential');
+    const elsewhere = releaseWith({ id: 'other-id', basePath: '/elsewhere', access: { kind: 'public', origin: 'hand' } });
+    expect(failing(await run(elsewhere, releaseWith(GUARDED)))).toEqual([]);
+  });
+
   it('try keys, names and certificates of clients, and halves of combinations', async () => {
     const schemes: ApiRule['schemes'] = [
       { name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'], place: null },
