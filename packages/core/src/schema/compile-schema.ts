@@ -1,0 +1,263 @@
+import { isRecord, pointerToken } from '../util/json-pointer.js';
+import { dialectNamed, type Dialect } from './dialect.js';
+import { alternatives, conditional, everyOne, inverse, tagged } from './combining.js';
+import { listCheck } from './lists.js';
+import { objectCheck } from './objects.js';
+import { kindOf, mergeEvaluated, nothingEvaluated, type Check, type Direction, type Run } from './run.js';
+import type { SchemaPlace, SchemaSet } from './schema-set.js';
+import { valueChecks } from './values.js';
+
+/** What is asked beyond the words of the schemas. */
+export interface SchemaChoices {
+  /** `closed` allows in objects and lists only what a schema names, also where the schemas leave it open. */
+  readonly unknown: 'as-said' | 'closed';
+  readonly formats: boolean;
+  /** Whether a request may send what only answers carry. */
+  readonly readOnlySent: boolean;
+}
+
+export type Json = Readonly<Record<string, unknown>>;
+
+/** What is wrong with a schema itself. Values there are refused: what cannot be read is not taken for nothing asked. */
+export interface SchemaFault {
+  readonly rule: string;
+  readonly says: string;
+}
+
+/** What the compiling of one keyword works with. */
+export interface Keywords {
+  readonly schema: Json;
+  /** Pointer of the schema. */
+  readonly at: string;
+  readonly dialect: Dialect;
+  readonly direction: Direction;
+  readonly choices: SchemaChoices;
+  /** A schema below this one that describes the same value. */
+  inPlace(...path: (string | number)[]): Check;
+  /** A schema below this one that describes a member or an item. */
+  below(...path: (string | number)[]): Check;
+  /** The schema that a reference leads to; null where it leads nowhere. */
+  follow(reference: string): { readonly schema: unknown; readonly check: Check } | null;
+  fault(keyword: string, says: string): Check;
+}
+
+const ALLOWED: Check = () => true;
+
+/** Compiles schemas of one set, each once and only when a value comes to it. */
+export class SchemaCompiler {
+  readonly faults: SchemaFault[] = [];
+  readonly #set: SchemaSet;
+  readonly #dialect: Dialect;
+  readonly #direction: Direction;
+  readonly #choices: SchemaChoices;
+  readonly #made = new Map<string, Check>();
+
+  constructor(set: SchemaSet, dialect: Dialect, direction: Direction, choices: SchemaChoices) {
+    this.#set = set;
+    this.#dialect = dialect;
+    this.#direction = direction;
+    this.#choices = choices;
+  }
+
+  /** The check of a whole value: a body, a parameter, a member or an item. */
+  value(place: SchemaPlace, dialect: Dialect = this.#dialect): Check {
+    const check = this.inPlace(place, dialect);
+    if (this.#choices.unknown === 'as-said' || !this.#describesMembers(place, new Set())) return check;
+    return closed(check, place.pointer);
+  }
+
+  /** The check of a schema that may be one of several on the same value. */
+  inPlace(place: SchemaPlace, dialect: Dialect = this.#dialect): Check {
+    const key = `${dialect.name} ${place.document}#${place.pointer}`;
+    const made = this.#made.get(key);
+    if (made) return made;
+    // Made when the first value comes: schemas may lead back to themselves, and most of a description is seldom used.
+    let ready: Check | null = null;
+    const late: Check = (value, run) => (ready ??= this.#compile(place, dialect))(value, run);
+    this.#made.set(key, late);
+    return late;
+  }
+
+  #compile(place: SchemaPlace, from: Dialect): Check {
+    const schema = this.#set.valueOf(place);
+    if (schema === true) return ALLOWED;
+    if (schema === false) return refusal(place.pointer, 'false', 'nothing');
+    if (!isRecord(schema)) return this.#fault(place.pointer, '', schema === undefined ? 'there is no schema' : 'a schema is an object');
+    const named = typeof schema['$schema'] === 'string' ? dialectNamed(schema['$schema']) : from;
+    if (named === null) return this.#fault(place.pointer, '$schema', `the dialect ${String(schema['$schema']).slice(0, 100)} is not read`);
+    const checks = this.#checksOf(schema, place, named);
+    const entersResource = named.modern && typeof schema['$id'] === 'string';
+    const whole = entered(checks, entersResource || place.pointer === '' ? this.#set.baseOf(place) : null);
+    const looksBack = named.modern && (schema['unevaluatedProperties'] !== undefined || schema['unevaluatedItems'] !== undefined);
+    return looksBack ? collecting(whole) : whole;
+  }
+
+  #checksOf(schema: Json, place: SchemaPlace, dialect: Dialect): readonly Check[] {
+    const below = (path: readonly (string | number)[]): SchemaPlace => ({
+      document: place.document,
+      pointer: place.pointer + path.map((part) => `/${pointerToken(part)}`).join(''),
+    });
+    const keywords: Keywords = {
+      schema,
+      at: place.pointer,
+      dialect,
+      direction: this.#direction,
+      choices: this.#choices,
+      inPlace: (...path) => this.inPlace(below(path), dialect),
+      below: (...path) => this.value(below(path), dialect),
+      follow: (reference) => {
+        const found = this.#set.resolve(reference, place);
+        return found.kind === 'place' ? { schema: this.#set.valueOf(found.place), check: this.#follow(found.place, dialect) } : null;
+      },
+      fault: (keyword, says) => this.#fault(place.pointer, keyword, says),
+    };
+    const reference = typeof schema['$ref'] === 'string' ? this.#reference(schema['$ref'], place, dialect) : null;
+    if (reference !== null && !dialect.modern) return [reference];
+    const dynamic = dialect.modern && typeof schema['$dynamicRef'] === 'string' ? this.#dynamicReference(schema['$dynamicRef'], place, dialect) : null;
+    const present = (...checks: (Check | null)[]): Check[] => checks.filter((check) => check !== null);
+    // What costs little comes first, and what looks at all that is left over last.
+    return [
+      ...valueChecks(keywords),
+      ...present(reference, dynamic),
+      ...present(everyOne(keywords), tagged(keywords) ?? alternatives(keywords, 'oneOf'), alternatives(keywords, 'anyOf')),
+      ...present(inverse(keywords), conditional(keywords)),
+      ...present(objectCheck(keywords), listCheck(keywords)),
+    ];
+  }
+
+  #reference(reference: string, place: SchemaPlace, dialect: Dialect): Check {
+    const found = this.#set.resolve(reference, place);
+    if (found.kind === 'outside')
+      return this.#fault(place.pointer, '$ref', `refers to ${reference.slice(0, 120)}, outside this document; such references are not followed`);
+    if (found.kind === 'place') return this.#follow(found.place, dialect);
+    return this.#fault(place.pointer, '$ref', `refers to ${reference.slice(0, 120)}, which is not there`);
+  }
+
+  /** A schema elsewhere, with the root that it stands below as the innermost one. */
+  #follow(place: SchemaPlace, dialect: Dialect): Check {
+    const check = this.inPlace(place, dialect);
+    const base = this.#set.baseOf(place);
+    return (value, run) => {
+      run.scope.push(base);
+      const ok = check(value, run);
+      run.scope.pop();
+      return ok;
+    };
+  }
+
+  /** JSON Schema Core 2020-12 section 8.2.3.2: the outermost root that has the same dynamic anchor counts. */
+  #dynamicReference(reference: string, place: SchemaPlace, dialect: Dialect): Check {
+    const found = this.#set.resolve(reference, place);
+    if (found.kind !== 'place' || found.dynamicAnchor === null) return this.#reference(reference, place, dialect);
+    const anchor = found.dynamicAnchor;
+    const near = this.#follow(found.place, dialect);
+    const own = this.#set.baseOf(place);
+    return (value, run) => {
+      for (const base of [...run.scope, own]) {
+        const outer = this.#set.dynamicAnchor(base, anchor);
+        if (outer) return this.#follow(outer, dialect)(value, run);
+      }
+      return near(value, run);
+    };
+  }
+
+  #fault(at: string, keyword: string, says: string): Check {
+    const rule = keyword === '' ? at : `${at}/${keyword}`;
+    if (!this.faults.some((fault) => fault.rule === rule)) this.faults.push({ rule, says });
+    return (_value, run) => {
+      run.report(rule, keyword, `a rule that can be read: ${says}`, 'a schema that cannot be used');
+      return false;
+    };
+  }
+
+  /** Whether a schema, with those that describe the same value, says which members or items there are. */
+  #describesMembers(place: SchemaPlace, seen: Set<string>): boolean {
+    const key = `${place.document}#${place.pointer}`;
+    if (seen.has(key)) return false;
+    seen.add(key);
+    const schema = this.#set.valueOf(place);
+    if (!isRecord(schema)) return false;
+    if (typeof schema['$ref'] === 'string') {
+      const found = this.#set.resolve(schema['$ref'], place);
+      if (found.kind === 'place' && this.#describesMembers(found.place, seen)) return true;
+    }
+    if (isRecord(schema['properties']) || Array.isArray(schema['prefixItems'])) return true;
+    return ['allOf', 'anyOf', 'oneOf'].some((member) => {
+      const list = schema[member];
+      return Array.isArray(list) && list.some((_, index) => this.#describesMembers({ ...place, pointer: `${place.pointer}/${member}/${index}` }, seen));
+    });
+  }
+}
+
+/** A check that allows nothing. */
+function refusal(rule: string, keyword: string, wanted: string): Check {
+  return (value, run) => {
+    run.report(rule, keyword, wanted, kindOf(value));
+    return false;
+  };
+}
+
+/** All checks of one schema. While only the verdict is wanted the first failure ends it. */
+function entered(checks: readonly Check[], root: string | null): Check {
+  const [only] = checks;
+  const all = checks.length === 1 && only ? only : (value: unknown, run: Run): boolean => {
+    let ok = true;
+    for (let index = 0; index < checks.length; index++) {
+      if ((checks[index] as Check)(value, run)) continue;
+      ok = false;
+      if (run.sink === null) break;
+    }
+    return ok;
+  };
+  return (value, run) => {
+    run.enter();
+    if (root !== null) run.scope.push(root);
+    const ok = all(value, run);
+    if (root !== null) run.scope.pop();
+    run.leave();
+    return ok;
+  };
+}
+
+/** Runs the checks of a schema that asks what is left over, with a collection of its own. */
+function collecting(all: Check): Check {
+  return (value, run) => {
+    const outer = run.evaluated;
+    const own = (run.evaluated = nothingEvaluated());
+    const ok = all(value, run);
+    run.evaluated = outer;
+    if (ok && outer !== null) mergeEvaluated(outer, own);
+    return ok;
+  };
+}
+
+/** Allows only what one of the schemas of a value has looked at. */
+function closed(check: Check, at: string): Check {
+  return (value, run) => {
+    if (typeof value !== 'object' || value === null) return check(value, run);
+    const before = run.evaluated;
+    const seen = (run.evaluated = nothingEvaluated());
+    let ok = check(value, run);
+    run.evaluated = before;
+    if (!ok && run.sink === null) return false;
+    const { names, items, upTo } = seen;
+    if (Array.isArray(value)) {
+      if (items === true || !ok) return ok;
+      for (let index = upTo; index < value.length; index++) if (!items.has(index)) return left(run, at, 'unevaluatedItems', `no item ${index}`, value);
+      return true;
+    }
+    if (names === true) return ok;
+    for (const name of Object.keys(value)) {
+      if (names.has(name)) continue;
+      left(run, at, 'unknown', `no member “${name.slice(0, 60)}”`, value);
+      ok = false;
+      if (run.sink === null) return false;
+    }
+    return ok;
+  };
+}
+
+function left(run: Run, at: string, keyword: string, wanted: string, value: unknown): false {
+  run.report(at, keyword, wanted, kindOf(value));
+  return false;
+}

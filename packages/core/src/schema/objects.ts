@@ -1,0 +1,188 @@
+import { isRecord } from '../util/json-pointer.js';
+import type { Keywords } from './compile-schema.js';
+import { readPattern } from './pattern.js';
+import { kindOf, type Check, type Run } from './run.js';
+
+/** A member that is named. */
+interface Member {
+  readonly check: Check | null;
+  readonly required: boolean;
+  /** Why it may not be there in this direction; null where it may. */
+  readonly barred: 'readOnly' | 'writeOnly' | null;
+}
+
+interface Patterned {
+  readonly test: (name: string) => boolean;
+  readonly check: Check;
+}
+
+/** All that is asked of objects. Null where nothing is. */
+export function objectCheck(keywords: Keywords): Check | null {
+  const plan = planOf(keywords);
+  const dependent = dependents(keywords);
+  const leftOver = keywords.dialect.modern && keywords.schema['unevaluatedProperties'] !== undefined ? keywords.below('unevaluatedProperties') : null;
+  if (plan === null && dependent.length === 0 && leftOver === null) return null;
+  const own: Check = (value, run) => {
+    if (!isRecord(value)) return true;
+    let ok = plan === null || plan(value, run);
+    for (const check of dependent) {
+      if (!ok && run.sink === null) return false;
+      ok = check(value, run) && ok;
+    }
+    return ok;
+  };
+  return leftOver === null ? own : leavingNothing(keywords, own, leftOver);
+}
+
+function planOf({ schema, at, dialect, direction, choices, below, follow, fault }: Keywords): ((value: Record<string, unknown>, run: Run) => boolean) | null {
+  const { properties, patternProperties, additionalProperties, propertyNames, required, minProperties, maxProperties } = schema;
+  const faults: Check[] = [];
+  const members = new Map<string, Member>();
+  const demanded = Array.isArray(required) ? required.filter((name): name is string => typeof name === 'string') : [];
+  if (required !== undefined && !(Array.isArray(required) && demanded.length === required.length) && !(dialect.openApi && typeof required === 'boolean'))
+    faults.push(fault('required', 'it is a list of names'));
+  if (properties !== undefined && !isRecord(properties)) faults.push(fault('properties', 'it holds schemas by name'));
+  for (const [name, said] of isRecord(properties) ? Object.entries(properties) : []) {
+    const barred = dialect.openApi ? barredIn(direction, said, follow) : null;
+    members.set(name, { check: below('properties', name), required: demanded.includes(name) && barred === null, barred: barred === 'readOnly' && choices.readOnlySent ? null : barred });
+  }
+  for (const name of demanded) if (!members.has(name)) members.set(name, { check: null, required: true, barred: null });
+  const patterns: Patterned[] = [];
+  for (const source of isRecord(patternProperties) ? Object.keys(patternProperties) : []) {
+    const read = readPattern(source);
+    if (read.kind === 'unread') faults.push(fault('patternProperties', read.why));
+    else patterns.push({ test: read.test, check: below('patternProperties', source) });
+  }
+  const additional = additionalProperties === undefined || additionalProperties === true ? null : below('additionalProperties');
+  const names = dialect.modern && propertyNames !== undefined ? below('propertyNames') : null;
+  const [least, most] = [countOf(minProperties), countOf(maxProperties)];
+  for (const [keyword, said] of [['minProperties', minProperties], ['maxProperties', maxProperties]] as const)
+    if (said !== undefined && countOf(said) === null) faults.push(fault(keyword, 'it is a whole number from 0'));
+  const wanted = [...members].filter(([, member]) => member.required).length;
+  const closedHere = additionalProperties === false;
+  const looks = members.size > 0 || patterns.length > 0 || additionalProperties !== undefined || names !== null || least !== null || most !== null;
+  if (!looks && faults.length === 0) return null;
+  const first = faults[0];
+  if (first) return first;
+  const keepsAll = additionalProperties !== undefined;
+
+  const tellMissing = (value: Record<string, unknown>, run: Run): void => {
+    for (const [name, member] of members)
+      if (member.required && !Object.hasOwn(value, name)) run.report(`${at}/required`, 'required', `a member “${name.slice(0, 60)}”`, 'an object without it');
+  };
+
+  return (value, run) => {
+    const explain = run.sink !== null;
+    const { evaluated } = run;
+    let ok = true;
+    let found = 0;
+    let size = 0;
+    // `for in` over what JSON made finds own members only, and is the quickest way through them.
+    for (const name in value) {
+      size++;
+      const member = members.get(name);
+      let known = false;
+      if (member !== undefined) {
+        if (member.required) found++;
+        if (member.barred !== null) {
+          run.report(`${at}/properties/${name}`, member.barred, `no member “${name.slice(0, 60)}”: it is ${member.barred}`, 'an object with it');
+          ok = false;
+        } else if (member.check !== null) {
+          known = true;
+          if (!run.inside(member.check, value[name], name)) ok = false;
+        }
+      }
+      for (let index = 0; index < patterns.length; index++) {
+        const pattern = patterns[index] as Patterned;
+        if (!pattern.test(name)) continue;
+        known = true;
+        if (!run.inside(pattern.check, value[name], name)) ok = false;
+      }
+      if (!known && (member === undefined || member.check === null)) {
+        if (closedHere) {
+          run.report(`${at}/additionalProperties`, 'additionalProperties', `no member “${name.slice(0, 60)}”`, 'an object with it');
+          ok = false;
+        } else if (additional !== null) {
+          known = true;
+          if (!run.inside(additional, value[name], name)) ok = false;
+        }
+      }
+      if (names !== null && !run.inside(names, name, name)) ok = false;
+      if (!ok && !explain) return false;
+      if (evaluated !== null && evaluated.names !== true && (known || keepsAll)) evaluated.names.add(name);
+    }
+    if (found < wanted) {
+      if (!explain) return false;
+      ok = false;
+      tellMissing(value, run);
+    }
+    if (least !== null && size < least) {
+      run.report(`${at}/minProperties`, 'minProperties', `at least ${least} members`, `an object with ${size}`);
+      ok = false;
+    }
+    if (most !== null && size > most) {
+      run.report(`${at}/maxProperties`, 'maxProperties', `at most ${most} members`, `an object with ${size}`);
+      ok = false;
+    }
+    return ok;
+  };
+}
+
+const countOf = (value: unknown): number | null => (typeof value === 'number' && value >= 0 && Number.isInteger(value) ? value : null);
+
+/** Whether a member is for the other direction alone, as its schema says, here or behind a reference. */
+function barredIn(direction: 'request' | 'answer', said: unknown, follow: Keywords['follow']): Member['barred'] {
+  const word = direction === 'request' ? 'readOnly' : 'writeOnly';
+  let schema = said;
+  for (let turn = 0; turn < 20 && isRecord(schema); turn++) {
+    if (schema[word] === true) return word;
+    if (typeof schema['$ref'] !== 'string') return null;
+    schema = follow(schema['$ref'])?.schema;
+  }
+  return null;
+}
+
+/** `dependentRequired`, `dependentSchemas`, and `dependencies` of earlier drafts. */
+function dependents({ schema, at, dialect, inPlace, fault }: Keywords): Check[] {
+  const checks: Check[] = [];
+  const names = (keyword: string, name: string, list: readonly unknown[]): void =>
+    void checks.push((value, run) => {
+      if (!isRecord(value) || !Object.hasOwn(value, name)) return true;
+      const missing = list.filter((one) => !Object.hasOwn(value, String(one)));
+      for (const one of missing) run.report(`${at}/${keyword}`, keyword, `a member “${String(one).slice(0, 60)}” beside “${name.slice(0, 60)}”`, 'an object without it');
+      return missing.length === 0;
+    });
+  const schemas = (keyword: string, name: string): void => {
+    const check = inPlace(keyword, name);
+    checks.push((value, run) => !isRecord(value) || !Object.hasOwn(value, name) || check(value, run));
+  };
+  for (const keyword of ['dependentRequired', 'dependentSchemas', 'dependencies']) {
+    const said = schema[keyword];
+    if (said === undefined || (keyword === 'dependencies' ? dialect.name === 'openapi-3.0' : !dialect.modern)) continue;
+    if (!isRecord(said)) checks.push(fault(keyword, 'it is an object'));
+    else
+      for (const [name, asks] of Object.entries(said)) {
+        if (Array.isArray(asks)) names(keyword, name, asks);
+        else schemas(keyword, name);
+      }
+  }
+  return checks;
+}
+
+/** `unevaluatedProperties`: members that none of the schemas of this value has looked at. */
+function leavingNothing({ at, schema }: Keywords, own: Check, check: Check): Check {
+  const none = schema['unevaluatedProperties'] === false;
+  return (value, run) => {
+    let ok = own(value, run);
+    if (!isRecord(value) || (!ok && run.sink === null)) return ok;
+    const { evaluated } = run;
+    for (const name of Object.keys(value)) {
+      if (evaluated === null || evaluated.names === true || evaluated.names.has(name)) continue;
+      if (none) run.report(`${at}/unevaluatedProperties`, 'unevaluatedProperties', `no member “${name.slice(0, 60)}”`, kindOf(value));
+      if (none || !run.inside(check, value[name], name)) ok = false;
+      if (!ok && run.sink === null) return false;
+    }
+    if (evaluated !== null) evaluated.names = true;
+    return ok;
+  };
+}
