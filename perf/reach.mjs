@@ -13,6 +13,7 @@ import {
   ANY_MESSAGE,
   NO_LANES,
   ENFORCED,
+  NO_CONTRACT,
 } from '@virga/core';
 
 const OPERATIONS = 1000;
@@ -39,6 +40,7 @@ function operation(api, index) {
     addresses: null,
     conditions: rule % 5 === 0 ? [{ kind: 'own', name: 'hours', source: 'principal.roles.exists(r, r == "role1") && now.getHours() > 6' }] : null,
     authorizers: null,
+    contract: null,
   };
 }
 
@@ -74,6 +76,7 @@ function document() {
     conditions: [],
     authorizers: [],
     modes: ENFORCED,
+    contract: NO_CONTRACT,
     contractHash: null,
     operations: Array.from({ length: OPERATIONS / APIS }, (_, index) => operation(api, index)),
   }));

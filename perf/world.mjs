@@ -1,4 +1,4 @@
-import { ANY_MESSAGE, ANYWHERE, emptyDocument, ENFORCED, NO_LANES, splitDocument, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
+import { ANY_MESSAGE, ANYWHERE, emptyDocument, ENFORCED, NO_CONTRACT, NO_LANES, splitDocument, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { hash } from 'node:crypto';
 import { createServer } from 'node:http';
@@ -76,6 +76,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
         addresses: ANYWHERE,
         conditions: [],
         authorizers: [],
+        contract: NO_CONTRACT,
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({
           id: `GET /group${index % 97}/things${index}/{id}`,
@@ -90,6 +91,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
           addresses: null,
           conditions: null,
           authorizers: null,
+          contract: null,
         })),
       },
     ],

@@ -7,6 +7,7 @@ import { performance } from 'node:perf_hooks';
 import { setTimeout as delay } from 'node:timers/promises';
 import { askParts } from './control/ask-parts.js';
 import { NodeAuthorizers } from './authorizers/node-authorizers.js';
+import { NodeContracts } from './contracts/node-contracts.js';
 import { ControlLink } from './control/control-link.js';
 import { DocumentParts } from './control/document-parts.js';
 import { GatewayListener } from './listener/gateway-listener.js';
@@ -55,6 +56,7 @@ export class GatewayNode {
   #replay: ReplayMemory = new LocalReplayMemory();
   readonly #tokens = new TokenCache();
   readonly #authorizers: NodeAuthorizers;
+  readonly #contracts: NodeContracts;
   readonly #transfers = new Slots<Transfer>();
   /** What was found wrong on disk at the start, in words. */
   #startProblem: string | null = null;
@@ -84,11 +86,13 @@ export class GatewayNode {
     this.#keys = new ProviderKeys(Date.now, changed, askBySource(this.#facts));
     this.#introspector = new Introspector(this.#facts, Date.now, changed);
     const { controlUrl, token, log } = options;
+    this.#contracts = new NodeContracts({ controlUrl, token, folder: join(options.folder, 'contracts'), log });
     this.#releases = new ReleaseLane({
       keys: this.#keys,
       introspector: this.#introspector,
       pools: this.#pools,
       snapshot: this.#snapshot,
+      contracts: this.#contracts,
       parts: new DocumentParts((hashes) => askParts({ controlUrl, token }, hashes), 1),
       ports: (keys) => this.#portsWith(keys),
       known: () => ({ withFacts: this.#facts.heard !== null, withDirectory: this.#directory.number !== null }),
@@ -229,6 +233,7 @@ export class GatewayNode {
       replay: this.#replay,
       tokens: this.#tokens,
       authorizers: this.#authorizers,
+      contracts: this.#contracts,
       directory: () => this.#directory.source,
       fault: (error, at) => this.#fault(error, `the step ${at}`),
     });

@@ -2,6 +2,7 @@ import { ConfigError, takesOpaqueTokens, upgradeDocument, type CarriedDocument, 
 import type { Introspector, KeyLease, ProviderKeys } from '@virga/outbound';
 import type { FeedMessage, NodeStatus } from '@virga/protocol';
 import { setImmediate } from 'node:timers/promises';
+import type { NodeContracts } from './contracts/node-contracts.js';
 import type { DocumentParts, WholeDocument } from './control/document-parts.js';
 import { compileBetweenRequests, LiveRelease } from './live-release.js';
 import type { ReleaseSnapshot, Snapshot } from './snapshot/snapshot.js';
@@ -15,6 +16,7 @@ export interface ReleaseLaneParts {
   readonly pools: UpstreamPools;
   readonly snapshot: Snapshot;
   readonly parts: DocumentParts;
+  readonly contracts: NodeContracts;
   readonly ports: (keys: KeySource) => Ports;
   /** What is known when a release is kept: without it, it is not served again. */
   readonly known: () => { readonly withFacts: boolean; readonly withDirectory: boolean };
@@ -75,6 +77,7 @@ export class ReleaseLane {
       const document = upgradeDocument(whole.document);
       const trial = document.providers.find((provider) => provider.draftOnly);
       if (trial) throw new ConfigError('/providers', `${trial.name} may be trusted in drafts only`);
+      await this.#with.contracts.load(document);
       const held = (lease = this.#with.keys.lease(document.providers));
       const compiled = await compileBetweenRequests(document, this.#with.ports(held));
       const before = this.#live;
@@ -84,6 +87,7 @@ export class ReleaseLane {
       this.#effectiveAt = Date.now();
       this.#refused = null;
       before?.retire();
+      void this.#with.contracts.keepFor(document);
       this.#with.log(`release ${number} is live`);
       if (keep !== null) this.#keeping = this.#keep(number, hash, keep, whole.parts);
       return true;

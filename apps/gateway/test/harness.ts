@@ -3,6 +3,7 @@ import {
   ANYWHERE,
   emptyDocument,
   ENFORCED,
+  NO_CONTRACT,
   NO_LANES,
   STANDARD_CLAIM_MAP,
   tokenRule,
@@ -191,6 +192,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         addresses: ANYWHERE,
         conditions: [],
         authorizers: [],
+        contract: NO_CONTRACT,
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
           {
@@ -206,6 +208,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             addresses: null,
             conditions: null,
             authorizers: null,
+            contract: null,
           },
           {
             id: `${method} /guarded`,
@@ -220,6 +223,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             addresses: null,
             conditions: null,
             authorizers: null,
+            contract: null,
           },
         ]),
         ...change,

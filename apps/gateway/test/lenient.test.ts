@@ -103,6 +103,7 @@ const documentOf = ({ areas }: World, url: string): ReleaseDocument => {
         addresses: null,
         conditions: null,
         authorizers: null,
+        contract: null,
       })),
     })),
   };

@@ -35,6 +35,7 @@ describe('headers on their way', () => {
     lane: null,
     who: null,
     passes: [],
+    uncoded: false,
     passed: null,
   };
   const record = (flat: readonly string[]): Record<string, string> =>
@@ -240,6 +241,7 @@ describe('credentials that stay at the gateway', () => {
     lane: null,
     who: null,
     passes: [],
+    uncoded: false,
     passed: null,
   };
   const sent = (flat: readonly string[], name: string): string | undefined => flat[flat.indexOf(name) + 1 || flat.length];

@@ -234,6 +234,7 @@ describe('publishing', () => {
       addresses: null,
       conditions: null,
       authorizers: null,
+      contract: null,
     }));
     if (api) await publish({ ...document, apis: [{ ...api, operations: [...api.operations, ...operations] }] });
     expect((await fetch(`${url}/a/r1999/7`)).status).toBe(401);

@@ -51,6 +51,27 @@ export {
   type MessageOverride,
   type MessageRule,
 } from './document/message-rule.js';
+export {
+  ANSWER_PARTS,
+  CONTRACT_BODY_BYTES,
+  CONTRACT_MODES,
+  CONTRACT_PARTS,
+  NO_CONTRACT,
+  contractInForce,
+  looksAtContract,
+  type ContractMode,
+  type ContractOverride,
+  type ContractPart,
+  type ContractRule,
+} from './document/contract-rule.js';
+export { partWords } from './verdict/contract-codes.js';
+export { ContractSource, namesOf, splitContract, PartedContract, wholeContract } from './contract/check/contract-source.js';
+export { operationContract, type OperationContract } from './contract/check/operation-contract.js';
+export type { Deviation } from './contract/check/deviation.js';
+export type { SchemaNames } from './schema/schema-set.js';
+export type { ContractStore } from './decision/ports.js';
+export type { BodyContent, SeenAnswer } from './decision/exchange.js';
+export type { BodyNeed } from './decision/phases.js';
 export { isMediaRange } from './message/media-type.js';
 export { foldName, type CompiledLane } from './shape/header-lane.js';
 export { ADDRESS_BOUNDS, ANYWHERE, NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './document/address-rule.js';

@@ -5,6 +5,7 @@ import { readFileSync } from 'node:fs';
 import type { AccessRule } from '../src/document/access-rule.js';
 import { STANDARD_CLAIM_MAP } from '../src/document/claim-map.js';
 import { ANY_MESSAGE, NO_LANES } from '../src/document/message-rule.js';
+import { NO_CONTRACT } from '../src/document/contract-rule.js';
 import { ENFORCED } from '../src/document/modes.js';
 import type { ProviderRule } from '../src/document/provider-rule.js';
 import { ANYWHERE } from '../src/document/address-rule.js';
@@ -130,6 +131,7 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   addresses: null,
   conditions: null,
   authorizers: null,
+  contract: null,
 });
 
 export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
@@ -151,6 +153,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     conditions: [],
     authorizers: [],
     modes: ENFORCED,
+    contract: NO_CONTRACT,
     contractHash: null,
     operations: [
       operation('GET', '/gates'),

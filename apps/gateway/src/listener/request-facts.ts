@@ -8,9 +8,10 @@ import { LISTENER_LIMITS } from './listener-limits.js';
  * The body of a request as a stream of its own. The client library destroys the body it was given when a call fails;
  * given the request itself, it would close the caller's connection before the refusal could be written.
  */
-export function detached(req: IncomingMessage, count: (bytes: number) => void): PassThrough {
+export function detached(req: IncomingMessage, take: (part: Buffer) => void, end: () => void): PassThrough {
   const body = new PassThrough();
-  req.on('data', (part: Buffer) => count(part.length));
+  req.on('data', take);
+  req.once('end', end);
   req.pipe(body);
   req.once('error', (error) => body.destroy(error));
   body.on('error', () => undefined);

@@ -146,10 +146,14 @@ export class ServedRequest implements Carrier {
       this.#expectsContinue = false;
     }
     if (this.#exchange.body === null) return null;
-    this.#body = detached(this.#req, (bytes) => {
-      this.#requestBytes += bytes;
-      this.#transit.received(bytes);
-    });
+    this.#body = detached(
+      this.#req,
+      (part) => {
+        this.#requestBytes += part.length;
+        this.#transit.received(part);
+      },
+      () => this.#transit.receivedAll(),
+    );
     return this.#body;
   }
 

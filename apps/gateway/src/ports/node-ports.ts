@@ -1,4 +1,4 @@
-import type { Authorizers, DirectorySource, Introspection, KeySource, Ports, ReplayMemory, TokenCache } from '@virga/core';
+import type { Authorizers, ContractStore, DirectorySource, Introspection, KeySource, Ports, ReplayMemory, TokenCache } from '@virga/core';
 import * as crypto from 'node:crypto';
 import { performance } from 'node:perf_hooks';
 import { NODE_SIGNATURES } from './node-signatures.js';
@@ -15,13 +15,14 @@ export interface NodeParts {
   readonly replay: ReplayMemory;
   readonly tokens: TokenCache;
   readonly authorizers: Authorizers;
+  readonly contracts: ContractStore;
   /** Clients as they are now. */
   readonly directory: () => DirectorySource;
   fault(error: unknown, at: string): void;
 }
 
 /** The ports of a gateway node: real clocks, SHA-256, and what the node holds. */
-export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, authorizers, directory, fault }: NodeParts): Ports {
+export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, authorizers, contracts, directory, fault }: NodeParts): Ports {
   return {
     now: Date.now,
     ticks: () => performance.now(),
@@ -35,6 +36,7 @@ export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, 
     nonces,
     secrets: facts,
     authorizers,
+    contracts,
     revocations: () => facts.revocations,
     directory,
   };

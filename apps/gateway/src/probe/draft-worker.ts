@@ -6,6 +6,7 @@ import { performance } from 'node:perf_hooks';
 import { parentPort, workerData } from 'node:worker_threads';
 import { askParts } from '../control/ask-parts.js';
 import { NodeAuthorizers } from '../authorizers/node-authorizers.js';
+import { NodeContracts } from '../contracts/node-contracts.js';
 import { DocumentParts } from '../control/document-parts.js';
 import { AskedDirectory } from '../ports/asked-directory.js';
 import { KnownFacts } from '../ports/known-facts.js';
@@ -33,6 +34,7 @@ const keys = new ProviderKeys(Date.now, () => undefined, askBySource(facts));
 const pools = new UpstreamPools();
 const source = new AskedDirectory(directory);
 const authorizers = new NodeAuthorizers(facts, (text) => tell({ type: 'log', text }));
+const contracts = new NodeContracts({ controlUrl, token, folder: null, log: (text) => tell({ type: 'log', text }) });
 const parts = {
   keys,
   introspection: new Introspector(facts, Date.now),
@@ -42,6 +44,7 @@ const parts = {
   replay: new LocalReplayMemory(),
   tokens: new TokenCache(DRAFT_TOKENS),
   authorizers,
+  contracts,
   directory: () => source,
   fault: (error: unknown, at: string) => tell({ type: 'log', text: `fault in the ${at} of a draft: ${(error as Error).stack ?? String(error)}` }),
   parts: new DocumentParts((hashes) => askParts({ controlUrl, token }, hashes), MAX_DRAFTS),

@@ -1,5 +1,6 @@
 import { takesOpaqueTokens, upgradeDocument, type CarriedDocument } from '@virga/core';
 import type { Introspector, ProviderKeys } from '@virga/outbound';
+import type { NodeContracts } from '../contracts/node-contracts.js';
 import type { DocumentParts } from '../control/document-parts.js';
 import { compileBetweenRequests, LiveRelease } from '../live-release.js';
 import { nodePorts, type NodeParts } from '../ports/node-ports.js';
@@ -9,7 +10,8 @@ import type { UpstreamPools } from '../upstream/pools.js';
 export const MAX_DRAFTS = 4;
 
 /** What drafts are tried with, apart from live traffic. */
-export interface DraftParts extends Omit<NodeParts, 'keys' | 'introspection'> {
+export interface DraftParts extends Omit<NodeParts, 'keys' | 'introspection' | 'contracts'> {
+  readonly contracts: NodeContracts;
   readonly keys: ProviderKeys;
   readonly introspection: Introspector;
   readonly pools: UpstreamPools;
@@ -55,6 +57,7 @@ export class Drafts {
       void opening.then((draft) => draft.retire()).catch(() => undefined);
     }
     const document = upgradeDocument((await this.#parts.parts.join(carried)).document);
+    await this.#parts.contracts.load(document);
     const keys = this.#parts.keys.lease(document.providers);
     try {
       this.#parts.introspection.follow(document.providers.filter(takesOpaqueTokens));

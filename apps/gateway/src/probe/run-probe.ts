@@ -49,8 +49,13 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
   if (verdict.kind === 'answer') carrier.answer(verdict.finding);
   else if (forward) {
     transit.forward();
-    transit.received(body?.length ?? 0);
+    if (body !== null) transit.received(body);
+    transit.receivedAll();
   } else {
+    const refused = await Promise.race([carrier.done, new Promise<null>((resolve) => transit.takeIn(() => resolve(null)))]);
+    if (body !== null) transit.received(body);
+    transit.receivedAll();
+    if (refused) return outcomeOf(exchange, release, refused.found, refused.answer);
     const address = (exchange.api && release.upstreams.get(exchange.api)?.address) ?? '';
     const found = finding('upstream.not-called', { address });
     exchange.took('upstream', found, 0);

@@ -40,6 +40,8 @@ export interface HeaderRules {
   readonly passed: Readonly<Record<string, string>> | null;
   /** Whom these changes can name; null where nobody was let in by a credential. */
   readonly who: Caller | null;
+  /** Whether the answer is looked into, and so asked for without a coding. */
+  readonly uncoded: boolean;
 }
 
 /** The Cookie header without some cookies; undefined when nothing is left. */
@@ -85,10 +87,12 @@ export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts, rul
     if (withheldNames.length > 0 && withheldNames.includes(foldName(name))) continue;
     if (passes.length > 0 && passes.some((own) => foldName(own) === foldName(name))) continue;
     if (lane !== null && lane.drops(name)) continue;
+    if (rules.uncoded && name === 'accept-encoding') continue;
     const value = name === 'cookie' ? withoutCookies(headers.cookie, withheld) : headers[name];
     if (typeof value === 'string') out.push(name, value);
     else if (value) for (const item of value) out.push(name, item);
   }
+  if (rules.uncoded) out.push('accept-encoding', 'identity');
   if (lane !== null) lane.write(rules.who, out);
   // What the API itself sets or removes has the last word.
   for (const name in passed) if (lane === null || !lane.drops(name)) out.push(name, passed[name] as string);

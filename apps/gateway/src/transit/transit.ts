@@ -1,8 +1,22 @@
-import { corsHeaders, decide, decidePhase, finding, type Exchange, type Finding, type LaterPhase, type Verdict } from '@virga/core';
+import {
+  corsHeaders,
+  decide,
+  decidePhase,
+  finding,
+  type BodyContent,
+  type BodyNeed,
+  type Exchange,
+  type Finding,
+  type LaterPhase,
+  type SeenBody,
+  type Verdict,
+} from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
 import { performance } from 'node:perf_hooks';
-import type { Readable } from 'node:stream';
+import { PassThrough, type Readable } from 'node:stream';
+import { decodeBody, isCoded } from './decode-body.js';
 import { headersBack, headersUp, queryUp, type ForwardFacts } from './forward-headers.js';
+import { HELD, HeldBody } from './held-bodies.js';
 import type { LiveRelease } from '../live-release.js';
 import { Forwarding, type AnswerSink } from '../upstream/forward.js';
 import type { Upstream } from '../upstream/pools.js';
@@ -24,6 +38,13 @@ export interface Carrier {
 
 /** Status, header fields and how to go on: what `start` of a carrier takes. */
 type Head = Parameters<Carrier['start']>;
+
+/** The head of an answer that waits for its body. */
+interface HeldAnswer {
+  readonly head: Head;
+  readonly need: BodyNeed;
+  readonly body: HeldBody;
+}
 
 /** What the upstream is told about a request beyond its own header fields. */
 export interface TransitFacts extends ForwardFacts {
@@ -49,6 +70,13 @@ export class Transit implements AnswerSink {
   #upstreamAt = 0;
   #answered: Finding | null = null;
   #held: { readonly head: Head; readonly parts: Buffer[] } | null = null;
+  /** The request's body, while it is taken in. */
+  #requestHeld: HeldBody | null = null;
+  /** What is read of the request's body beside its way to the upstream. */
+  #requestBeside: HeldBody | null = null;
+  /** The answer's body, held until it was looked into, with its head; or read beside its way. */
+  #answerHeld: HeldAnswer | null = null;
+  #answerBeside: { readonly need: BodyNeed; readonly body: HeldBody } | null = null;
   #started = false;
   #over = false;
   /** Phases of bodies that were judged: each is once, when its bound is passed. */
@@ -76,19 +104,121 @@ export class Transit implements AnswerSink {
     return decide(this.#live.compiled, this.exchange);
   }
 
-  /** Calls the upstream of the API that decided. */
+  /** Takes the request in as far as it is looked into before it may go on, then calls the upstream of the API that decided. */
   forward(): void {
+    this.takeIn((body, arrivedAt) => this.#call(body, arrivedAt));
+  }
+
+  /**
+   * Takes the request's body in where its content decides; does not go on where it was refused.
+   * @param next the body to send, and when it counts as arrived
+   */
+  takeIn(next: (body: Readable | Buffer | null, arrivedAt: number) => void): void {
+    const { body, operation } = this.exchange;
+    const { arrivedAt } = this.#facts;
+    const need = operation?.needs.requestContent ?? null;
+    if (need === null) return next(this.#carrier.body(), arrivedAt);
+    if (body === null) {
+      if (this.#judge('request-content')) next(this.#carrier.body(), arrivedAt);
+      return;
+    }
+    // What is said to be too large is neither asked for nor held.
+    if (body.bytes !== null && body.bytes > need.limit) {
+      body.content = larger(need);
+      if (this.#judge('request-content')) next(this.#carrier.body(), arrivedAt);
+      return;
+    }
+    const sent = this.#carrier.body();
+    if (!need.hold) {
+      this.#requestBeside = new HeldBody(need.limit);
+      return next(sent, arrivedAt);
+    }
+    const held = (this.#requestHeld = new HeldBody(need.limit));
+    if (sent === null || Buffer.isBuffer(sent)) {
+      if (sent !== null) held.add(sent);
+      void this.#takeWhole(body, held, need, next);
+    } else this.#hold(sent, body, held, need, next);
+  }
+
+  /** Holds what comes until it is whole, or more than is held. */
+  #hold(sent: Readable, body: SeenBody, held: HeldBody, need: BodyNeed, next: (body: Readable | Buffer | null, arrivedAt: number) => void): void {
+    const stopListening = (): void => {
+      sent.off('data', take);
+      sent.off('end', finish);
+      sent.off('close', gone);
+    };
+    const gone = (): void => {
+      stopListening();
+      held.drop();
+    };
+    const finish = (): void => {
+      stopListening();
+      void this.#takeWhole(body, held, need, next);
+    };
+    const take = (part: Buffer): void => {
+      if (this.#over) return gone();
+      if (held.add(part)) return;
+      stopListening();
+      sent.pause();
+      body.content = notHeld(held, need);
+      if (this.#judge('request-content')) {
+        const on = new PassThrough();
+        on.on('error', () => undefined);
+        for (const before of held.parts) on.write(before);
+        on.write(part);
+        sent.pipe(on);
+        next(on, performance.now());
+      } else sent.resume();
+      held.drop();
+    };
+    sent.on('data', take);
+    sent.once('end', finish);
+    sent.once('close', gone);
+  }
+
+  async #takeWhole(body: SeenBody, held: HeldBody, need: BodyNeed, next: (body: Readable | Buffer | null, arrivedAt: number) => void): Promise<void> {
+    try {
+      const whole = held.whole();
+      body.content = held.full === null ? await this.#content(whole, this.exchange.header('content-encoding'), need) : notHeld(held, need);
+      if (this.#over) return;
+      // The time that a caller takes to send is not the upstream's.
+      if (this.#judge('request-content')) next(whole, performance.now());
+    } catch (error) {
+      this.#broken(error);
+    } finally {
+      held.drop();
+    }
+  }
+
+  #content(whole: Buffer, coding: string | undefined, need: BodyNeed): BodyContent | Promise<BodyContent> {
+    return isCoded(coding) ? decodeBody(whole, coding, need) : { kind: 'bytes', bytes: whole };
+  }
+
+  /** A fault where a body was taken in is a refusal. */
+  #broken(error: unknown): void {
+    this.#live.compiled.ports.fault(error, 'contract');
+    this.stop(finding('gateway.fault', { at: 'contract' }));
+  }
+
+  #call(body: Readable | Buffer | null, arrivedAt: number): void {
     const { exchange } = this;
-    const { holder, arrivedAt, address } = this.#facts;
+    const { holder, address } = this.#facts;
     const { api, operation, caller } = exchange;
     const upstream = api ? this.#live.upstreams.get(api) : undefined;
     if (!api || !operation || !upstream) throw new Error('invariant: a forwarded request has an upstream');
     if (operation.api !== api.rule) throw new Error('invariant: the API that decided is the API whose upstream is called');
     this.#upstream = upstream;
     this.#upstreamAt = performance.now();
-    const body = this.#carrier.body();
-    const { withheld, lanes, passes } = operation;
-    const rules = { withheld, ruled: this.#live.certificateHeader, lane: lanes.up, who: caller, passes, passed: exchange.passed };
+    const { withheld, lanes, passes, needs } = operation;
+    const rules = {
+      withheld,
+      ruled: this.#live.certificateHeader,
+      lane: lanes.up,
+      who: caller,
+      passes,
+      passed: exchange.passed,
+      uncoded: needs.answerContent !== null,
+    };
     const headers = headersUp(exchange.headers as IncomingHttpHeaders, this.#facts, rules);
     const path = upstream.prefix + exchange.below + queryUp(exchange);
     this.#forwarding = new Forwarding(upstream, { method: exchange.method, path, headers, body, caller: holder ?? caller?.holds ?? address, arrivedAt }, this);
@@ -98,7 +228,19 @@ export class Transit implements AnswerSink {
   /** Ends the call of the upstream because of its caller: it left, or may not go on. */
   abort(): void {
     this.#over = true;
+    this.#letGo();
     this.#forwarding?.abort();
+  }
+
+  /** Gives back what was held of bodies. */
+  #letGo(): void {
+    this.#requestHeld?.drop();
+    this.#requestBeside?.drop();
+    this.#answerHeld?.body.drop();
+    this.#answerBeside?.body.drop();
+    this.#requestBeside = null;
+    this.#answerHeld = null;
+    this.#answerBeside = null;
   }
 
   /** Ends the request with what was found: as an answer while none has begun, else by breaking off. */
@@ -109,15 +251,34 @@ export class Transit implements AnswerSink {
     else this.#carrier.answer(found);
   }
 
-  /** So many bytes more of the request's body have come. What was said of its length holds, since the parser holds it to that. */
-  received(bytes: number): void {
+  /** More of the request's body has come. What was said of its length holds, since the parser holds it to that. */
+  received(part: Buffer): void {
     const { body, operation } = this.exchange;
     const limit = operation?.needs.requestBytes ?? null;
     if (body === null) return;
-    body.seen += bytes;
+    body.seen += part.length;
+    this.#requestBeside?.add(part);
     if (limit === null || this.#judgedRequest || body.bytes !== null || body.seen <= limit) return;
     this.#judgedRequest = true;
     this.#judge('request-body');
+  }
+
+  /** The whole body of the request has come: what was read beside its way is looked into. */
+  receivedAll(): void {
+    const beside = this.#requestBeside;
+    const { body, operation } = this.exchange;
+    const need = operation?.needs.requestContent ?? null;
+    if (beside === null || body === null || need === null) return;
+    const content = beside.full === null ? this.#content(beside.whole(), this.exchange.header('content-encoding'), need) : notHeld(beside, need);
+    const judge = (found: BodyContent): void => {
+      if (this.#requestBeside !== beside) return;
+      this.#requestBeside = null;
+      beside.drop();
+      body.content = found;
+      this.#judge('request-content');
+    };
+    if (content instanceof Promise) void content.then(judge, (error: unknown) => this.#broken(error));
+    else judge(content);
   }
 
   /** @returns whether the request goes on */
@@ -131,15 +292,34 @@ export class Transit implements AnswerSink {
   start(status: number, headers: IncomingHttpHeaders, resume: () => void): void {
     const { operation, caller } = this.exchange;
     this.#answered = finding('upstream.answered', { status, address: this.#upstream?.address ?? '' });
-    if (operation && operation.later['answer-head'] !== null) {
-      this.exchange.answer = { bytes: lengthOf(this.exchange.method, status, headers), seen: 0 };
+    const need = operation?.needs.answerContent ?? null;
+    if (operation && (operation.later['answer-head'] !== null || need !== null)) {
+      const bodyless = isBodyless(this.exchange.method, status);
+      this.exchange.answer = { status, headers, bodyless, bytes: lengthOf(bodyless, headers), seen: 0, content: null };
       this.#tookUpstream(this.#answered);
       if (!this.#judge('answer-head')) return;
     }
     const head: Head = [status, headersBack(headers, corsHeaders(this.exchange), this.#facts.added, operation?.lanes.back ?? null, caller), resume];
+    if (need !== null && !this.#lookInto(need, head)) return;
     // Where the length is bounded and not said, the head waits for what comes with it: that may be too much already.
     if (this.exchange.answer?.bytes === null && operation?.needs.answerBytes !== null) this.#held = { head, parts: [] };
     else this.#begin(head);
+  }
+
+  /** Begins to read an answer whose content decides, or is observed. @returns whether its head goes out now */
+  #lookInto(need: BodyNeed, head: Head): boolean {
+    const { answer, operation } = this.exchange;
+    if (answer === null || answer.bodyless) return true;
+    const type = answer.headers['content-type'];
+    const reads = operation?.contract?.readsAnswer(answer.status, typeof type === 'string' ? type : undefined) ?? true;
+    if (!reads || (answer.bytes !== null && answer.bytes > need.limit)) {
+      answer.content = reads ? larger(need) : { kind: 'unfinished' };
+      return this.#judge('answer-content');
+    }
+    const body = new HeldBody(need.limit);
+    if (need.hold) this.#answerHeld = { head, need, body };
+    else this.#answerBeside = { need, body };
+    return !need.hold;
   }
 
   #begin(head: Head): void {
@@ -167,16 +347,65 @@ export class Transit implements AnswerSink {
         if (!this.#judge('answer-body')) return true;
       }
     }
+    if (this.#answerHeld !== null) return this.#holdAnswer(chunk, this.#answerHeld);
+    this.#answerBeside?.body.add(chunk);
     if (this.#held === null) return this.#carrier.data(chunk);
     if (this.#held.parts.length === 0) setImmediate(() => this.#release());
     this.#held.parts.push(chunk);
     return true;
   }
 
+  #holdAnswer(chunk: Buffer, { head, need, body }: HeldAnswer): boolean {
+    if (body.add(chunk)) return true;
+    const { answer } = this.exchange;
+    if (answer !== null) answer.content = notHeld(body, need);
+    if (!this.#judge('answer-content')) return true;
+    // It may pass without being looked into: what was held goes first.
+    this.#answerHeld = null;
+    this.#begin(head);
+    let room = true;
+    for (const part of [...body.parts, chunk]) room = this.#carrier.data(part);
+    body.drop();
+    return room;
+  }
+
   end(): void {
     if (this.#over) return;
+    const looked = this.#answerHeld ?? this.#answerBeside;
+    if (looked === null) return this.#finish();
+    const { answer } = this.exchange;
+    const { need, body } = looked;
+    if (answer === null) throw new Error('invariant: an answer that is looked into has begun');
+    const coding = answer.headers['content-encoding'];
+    const content = body.full === null ? this.#content(body.whole(), typeof coding === 'string' ? coding : undefined, need) : notHeld(body, need);
+    const judge = (found: BodyContent): void => {
+      if (this.#over) return;
+      answer.content = found;
+      const whole = body.whole();
+      if (!this.#judge('answer-content')) return;
+      if (this.#answerHeld !== null) {
+        const { head } = this.#answerHeld;
+        this.#answerHeld = null;
+        this.#begin(head);
+        if (whole.length > 0) this.#carrier.data(whole);
+      }
+      body.drop();
+      this.#finish();
+    };
+    if (content instanceof Promise) void content.then(judge).catch((error: unknown) => this.#broken(error));
+    else judge(content);
+  }
+
+  #finish(): void {
     this.#release();
+    const { body } = this.exchange;
+    // The answer came before the end of what was asked.
+    if (this.#requestBeside !== null && body !== null) {
+      body.content = { kind: 'unfinished' };
+      this.#judge('request-content');
+    }
     this.#over = true;
+    this.#letGo();
     const found = this.#answered ?? finding('upstream.answered', { status: 0, address: this.#upstream?.address ?? '' });
     if (this.exchange.answer === null) this.#tookUpstream(found);
     this.#carrier.end(found);
@@ -187,6 +416,7 @@ export class Transit implements AnswerSink {
     this.#over = true;
     this.#tookUpstream(found);
     this.#held = null;
+    this.#letGo();
     if (started && this.#started) this.#carrier.cut(found);
     else this.#carrier.answer(found);
   }
@@ -196,9 +426,16 @@ export class Transit implements AnswerSink {
   }
 }
 
+const larger = ({ limit, larger: then }: BodyNeed): BodyContent => ({ kind: 'larger', limit, pass: then === 'pass' });
+
+const notHeld = (body: HeldBody, need: BodyNeed): BodyContent => (body.full === 'no-room' ? { kind: 'no-room', limit: HELD.limit } : larger(need));
+
+/** Whether no content can follow the head of an answer (RFC 9110 section 6.4.1). */
+const isBodyless = (method: string, status: number): boolean => method === 'HEAD' || status === 204 || status === 304;
+
 /** The length of an answer's body as its head says it; null where it does not. */
-function lengthOf(method: string, status: number, headers: IncomingHttpHeaders): number | null {
-  if (method === 'HEAD' || status === 204 || status === 304) return 0;
+function lengthOf(bodyless: boolean, headers: IncomingHttpHeaders): number | null {
+  if (bodyless) return 0;
   const said = headers['content-length'];
   return typeof said === 'string' && /^\d{1,15}$/.test(said) ? Number(said) : null;
 }

@@ -1,10 +1,11 @@
-import { type CanActivate, type ExecutionContext, Body, Controller, Get, HttpCode, Injectable, Post, Query, Req, Res, UseGuards } from '@nestjs/common';
+import { type CanActivate, type ExecutionContext, Body, Controller, Get, HttpCode, Injectable, Param, Post, Query, Req, Res, UseGuards } from '@nestjs/common';
 import { ApiExcludeController } from '@nestjs/swagger';
 import { isRecord, MAX_PARTS, type RecordBatch } from '@virga/core';
 import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
 import type { Request, Response } from 'express';
 import { pipeline } from 'node:stream/promises';
 import { problem } from '../http/problems.js';
+import { ContractService } from '../control/contract/contract.service.js';
 import { RecordService } from '../record/record.service.js';
 import { bearerOf, OpenEndpoint } from '../session/access.guard.js';
 import { SessionService } from '../session/session.service.js';
@@ -30,6 +31,7 @@ export class NodesController {
   constructor(
     private readonly hub: NodeHub,
     private readonly records: RecordService,
+    private readonly contracts: ContractService,
   ) {}
 
   @Get('feed')
@@ -54,6 +56,14 @@ export class NodesController {
 
   *#lines(hashes: readonly string[]): Generator<string> {
     for (const hash of hashes) yield `${this.hub.part(hash) ?? ''}\n`;
+  }
+
+  /** The text of a contract, under the hash that releases know it by. */
+  @Get('contracts/:hash')
+  async contract(@Param('hash') hash: string, @Res() response: Response): Promise<void> {
+    const row = /^[0-9a-f]{64}$/.test(hash) ? await this.contracts.find(hash) : null;
+    if (!row) throw problem(404, 'There is no such contract');
+    response.type('text/plain; charset=utf-8').set('cache-control', 'no-store').send(row.text);
   }
 
   @Post('status')

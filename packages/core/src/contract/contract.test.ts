@@ -270,6 +270,7 @@ describe('a newer description', () => {
       addresses: null,
       conditions: null,
       authorizers: null,
+      contract: null,
     }));
     return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };
   };

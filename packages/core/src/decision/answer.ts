@@ -1,4 +1,5 @@
 import type { ProofKind } from '../credential/sent-credential.js';
+import { ANSWER_PARTS, CONTRACT_PARTS } from '../document/contract-rule.js';
 import { PUBLIC_KEY_ALGORITHMS } from '../document/algorithms.js';
 import type { CodeEntry } from '../verdict/code-entry.js';
 import { entryOf, type Finding } from '../verdict/codes.js';
@@ -33,6 +34,8 @@ export function answerOf(found: Finding, exchange: Exchange, context: AnswerCont
   if (challenge !== null) headers['www-authenticate'] = challenge;
   if (context.nonce) headers['dpop-nonce'] = context.nonce;
   if (entry.status === 405) headers['allow'] = exchange.allowedMethods.join(', ');
+  if (found.code === 'contract-type.differs' && found.operands.name === 'Content-Type')
+    headers['accept'] = quoted(exchange.operation?.contract?.contentTypes?.join(', ') ?? '');
   // RFC 9110 section 12.5.1: which content types would have been taken.
   if (found.code === 'type.not-accepted' || found.code === 'type.missing') headers['accept'] = quoted(found.operands.accepted.join(', '));
   if (entry.status === 503) headers['retry-after'] = '5';
@@ -48,10 +51,24 @@ export function answerOf(found: Finding, exchange: Exchange, context: AnswerCont
 }
 
 /** What an authorizer lets the caller read. */
-function reasonOf({ code, operands }: Finding): { readonly detail?: string } {
+function reasonOf({ code, operands }: Finding): { readonly detail?: string; readonly errors?: readonly object[] } {
+  if (DIFFERS.has(code) && 'places' in operands && 'wanted' in operands && typeof operands.wanted === 'string')
+    return { errors: errorsOf({ ...operands, wanted: operands.wanted }) };
   if (code !== 'authorizer.denied' && code !== 'authorizer.sign-in') return {};
   return operands.told && operands.reason !== '' ? { detail: operands.reason } : {};
 }
+
+/** What of a request differs from the contract: the contract is the caller's too, what an upstream answers is not. */
+const DIFFERS: ReadonlySet<Finding['code']> = new Set<Finding['code']>(
+  CONTRACT_PARTS.filter((part) => !ANSWER_PARTS.has(part) && part !== 'contract-security').map((part) => `${part}.differs` as Finding['code']),
+);
+
+/** Places with a JSON Pointer as a fragment (RFC 9457 section 3.1.4 shows the form), the first with what is wanted. */
+const errorsOf = ({ wanted, places }: { readonly wanted: string; readonly places: readonly string[] }): readonly object[] =>
+  places.map((place, index) => {
+    const [name = '', at] = place === '' || place.startsWith('/') ? ['', place] : place.split(' ');
+    return { ...(index === 0 ? { detail: wanted } : {}), ...(name === '' ? {} : { parameter: name }), ...(at === undefined ? {} : { pointer: `#${at}` }) };
+  });
 
 /** The kind of problem that callers see. Coarser than the code: which check refused a token is for operators. */
 function problemKind(entry: CodeEntry): string {

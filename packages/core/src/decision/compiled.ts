@@ -2,6 +2,9 @@ import type { CompiledRights } from '../access/check-rights.js';
 import type { CompiledCondition } from '../condition/compile-condition.js';
 import type { AuthorizerRule } from '../document/authorizer-rule.js';
 import type { ProofKind } from '../credential/sent-credential.js';
+import type { ContractSource } from '../contract/check/contract-source.js';
+import { operationContract, type OperationContract } from '../contract/check/operation-contract.js';
+import type { ContractRule } from '../document/contract-rule.js';
 import type { ConditionUse } from '../document/condition-rule.js';
 import type { AddressRule } from '../document/address-rule.js';
 import type { AccessRule } from '../document/access-rule.js';
@@ -35,7 +38,8 @@ export interface Check {
 export type CheckGrounds =
   | { readonly kind: 'address'; readonly rule: AddressRule }
   | { readonly kind: 'condition'; readonly name: string; readonly condition: CompiledCondition; readonly variablesOf: ReturnType<typeof compileVariables> }
-  | { readonly kind: 'authorizer'; readonly rule: AuthorizerRule };
+  | { readonly kind: 'authorizer'; readonly rule: AuthorizerRule }
+  | { readonly kind: 'contract' };
 
 /** A check in its mode, which makes of what it finds what becomes of the request. */
 export interface CompiledStep extends Check {
@@ -55,6 +59,8 @@ export interface CompiledLine {
   readonly conditions: readonly ConditionUse[];
   /** Names of the operation's own authorizers, or the API's. */
   readonly authorizers: readonly string[];
+  /** What of the contract is held against it: the API's rule with the operation's own changes. */
+  readonly contract: ContractRule;
   /** Header fields that these may pass up, in lower case: a caller's own of these names stay at the gateway. */
   readonly passes: readonly string[];
   /** The checks behind routing, in order. */
@@ -75,12 +81,14 @@ export class CompiledOperation {
   readonly rule: OperationRule;
   readonly label: string;
   readonly parameterNames: readonly string[];
-  readonly #owner: Pick<CompiledApi, 'rule' | 'pointer'>;
+  readonly #owner: Pick<CompiledApi, 'rule' | 'pointer' | 'contract'>;
   readonly #position: number;
   readonly #line: CompiledLine;
+  /** What the contract says of it: read when first asked, false where it says nothing. */
+  #contract: OperationContract | false | null = null;
 
   /** @param position among the operations of its API */
-  constructor(rule: OperationRule, owner: Pick<CompiledApi, 'rule' | 'pointer'>, position: number, names: readonly string[], line: CompiledLine) {
+  constructor(rule: OperationRule, owner: Pick<CompiledApi, 'rule' | 'pointer' | 'contract'>, position: number, names: readonly string[], line: CompiledLine) {
     const label = `${rule.method} ${rule.path}`;
     this.rule = rule;
     this.label = label === rule.id ? rule.id : label;
@@ -128,6 +136,17 @@ export class CompiledOperation {
     return this.#line.authorizers;
   }
 
+  get contractRule(): CompiledLine['contract'] {
+    return this.#line.contract;
+  }
+
+  /** What the contract says of this operation; null where there is none or it does not describe it. */
+  get contract(): OperationContract | null {
+    const { source } = this.#owner.contract;
+    this.#contract ??= (source && operationContract(source, this.rule.path, this.rule.method, this.#line.contract)) ?? false;
+    return this.#contract === false ? null : this.#contract;
+  }
+
   get passes(): CompiledLine['passes'] {
     return this.#line.passes;
   }
@@ -162,6 +181,8 @@ export interface CompiledApi {
   /** Where it stands in the release document. */
   readonly pointer: string;
   readonly operations: readonly CompiledOperation[];
+  /** The contract, where anything is held against it; null with the reason where it is not to be had. */
+  readonly contract: { readonly source: ContractSource | null; readonly reason: string };
   /** Path and query of the API's resource metadata on this gateway (RFC 9728 section 3). */
   readonly metadataPath: string;
   /** Characters of the base path in its normal form, which a request's path begins with. */

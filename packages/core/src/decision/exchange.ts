@@ -29,10 +29,32 @@ export interface Asked {
   readonly memory?: DigestMemory | null;
 }
 
+/** What was read of a body for a check that looks into it. */
+export type BodyContent =
+  | { readonly kind: 'bytes'; readonly bytes: Uint8Array }
+  /** It has more than is read; `pass` where it may pass so. */
+  | { readonly kind: 'larger'; readonly limit: number; readonly pass: boolean }
+  /** It is coded in a way that is not read, or not as it says. */
+  | { readonly kind: 'coded'; readonly coding: string }
+  /** There is no room for it. */
+  | { readonly kind: 'no-room'; readonly limit: number }
+  /** Its end did not come, or cannot be waited for. */
+  | { readonly kind: 'unfinished' };
+
 /** A body: its length as its head says it, null where it is not said, and how many bytes of it have come. */
 export interface SeenBody {
   readonly bytes: number | null;
   seen: number;
+  /** Null while it is not wanted or not whole. */
+  content: BodyContent | null;
+}
+
+/** The upstream's answer once its head has come. */
+export interface SeenAnswer extends SeenBody {
+  readonly status: number;
+  readonly headers: HeaderFields;
+  /** Whether none can follow its head (RFC 9110 section 6.4.1). */
+  readonly bodyless: boolean;
 }
 
 /**
@@ -50,7 +72,7 @@ export class Exchange {
   readonly body: SeenBody | null;
   readonly memory: DigestMemory | null;
   /** The upstream's answer once its head has come. */
-  answer: SeenBody | null = null;
+  answer: SeenAnswer | null = null;
   /** The normalised path, empty until it is read. */
   path = '';
   query = '';
@@ -86,7 +108,7 @@ export class Exchange {
     this.origin = asked.origin ?? '';
     this.certificate = asked.certificate ?? null;
     this.from = asked.from ?? FROM_NOWHERE;
-    this.body = asked.body ? { bytes: asked.body.bytes, seen: 0 } : null;
+    this.body = asked.body ? { bytes: asked.body.bytes, seen: 0, content: null } : null;
     this.memory = asked.memory ?? null;
   }
 

@@ -4,6 +4,7 @@ import { compileMediaRanges, mediaTypeOf } from '../message/media-type.js';
 import { compileLane, laneFinding, type CompiledLane } from '../shape/header-lane.js';
 import { shorten } from '../token/verify-token.js';
 import { finding } from '../verdict/codes.js';
+import type { CompiledContract } from './contract-steps.js';
 import type { Check, CompiledStep } from './compiled.js';
 import type { LaterPhase, Needs } from './phases.js';
 
@@ -22,18 +23,20 @@ export interface CompiledMessage {
  * Compiles the steps about bodies and headers. What can be told from the head is told there, before any of the body is
  * asked for (RFC 9110 section 10.1.1); a length that is not said, or said wrongly, is found out while it is counted.
  */
-export function compileMessage(rule: MessageRule, lanes: HeaderLanes, modes: ModeRule): CompiledMessage {
+export function compileMessage(rule: MessageRule, lanes: HeaderLanes, modes: ModeRule, contract: CompiledContract): CompiledMessage {
   const step = (check: Check): CompiledStep => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
   const always = (check: Check): CompiledStep => ({ ...check, mode: 'enforce' });
   const { requestBytes, contentTypes, answerBytes } = rule;
   const up = compileLane(lanes.up);
   const back = compileLane(lanes.back, lanes.hidePlatform);
   const head = [
+    ...contract.head,
     ...(contentTypes === 'ANY_TYPE' ? [] : [step(typeCheck(contentTypes))]),
     ...(requestBytes === 'ANY_SIZE' ? [] : [step(sizeCheck(requestBytes))]),
     ...(up === null ? [] : [always({ step: 'lane-up', about: null, run: () => laneFinding('lane.up', up) })]),
   ];
   const answerHead = [
+    ...contract.answerHead,
     ...(answerBytes === 'ANY_SIZE' ? [] : [step(answerHeadCheck(answerBytes))]),
     ...(back === null ? [] : [always({ step: 'lane-back', about: null, run: () => laneFinding('lane.back', back) })]),
   ];
@@ -41,13 +44,17 @@ export function compileMessage(rule: MessageRule, lanes: HeaderLanes, modes: Mod
     head,
     later: {
       'request-body': requestBytes === 'ANY_SIZE' ? null : [step(sizeCheck(requestBytes))],
+      'request-content': someOf(contract.requestContent),
       'answer-head': answerHead.length === 0 ? null : answerHead,
       'answer-body': answerBytes === 'ANY_SIZE' ? null : [step(answerBodyCheck(answerBytes))],
+      'answer-content': someOf(contract.answerContent),
     },
-    needs: { requestBytes: requestBytes === 'ANY_SIZE' ? null : requestBytes, answerBytes: answerBytes === 'ANY_SIZE' ? null : answerBytes },
+    needs: { requestBytes: requestBytes === 'ANY_SIZE' ? null : requestBytes, answerBytes: answerBytes === 'ANY_SIZE' ? null : answerBytes, ...contract.needs },
     lanes: { up, back },
   };
 }
+
+const someOf = (steps: readonly CompiledStep[]): readonly CompiledStep[] | null => (steps.length === 0 ? null : steps);
 
 function typeCheck(contentTypes: readonly string[]): Check {
   const takes = compileMediaRanges(contentTypes);

@@ -1,3 +1,4 @@
+import type { ContractSource } from '../contract/check/contract-source.js';
 import { Directory } from '../directory/directory.js';
 import type { DirectorySource } from '../directory/facts.js';
 import { LocalReplayMemory, type ReplayMemory } from '../proof/replay-memory.js';
@@ -22,6 +23,12 @@ export interface SecretSource {
   value(name: string): string | null;
 }
 
+/** Contracts by the hash of their text. A release holds hashes only. */
+export interface ContractStore {
+  /** Null for one that is not here. */
+  find(hash: string): ContractSource | null;
+}
+
 /** All that a decision needs from outside. Live traffic, rehearsal and trials pass different ports to the same code. */
 export interface Ports {
   /** Milliseconds since the epoch. */
@@ -39,6 +46,8 @@ export interface Ports {
   readonly tokens: TokenCache;
   readonly nonces: NonceSource;
   readonly secrets: SecretSource;
+  /** Contracts of APIs. */
+  readonly contracts: ContractStore;
   /** What runs scripts and asks decision services. */
   readonly authorizers: Authorizers;
   revocations(): Revocations;
@@ -67,6 +76,7 @@ export function closedPorts(given: Pick<Ports, 'now' | 'ticks' | 'digest' | 'key
     tokens: given.tokens ?? new TokenCache(),
     nonces: { current: () => '', accepts: () => false },
     secrets: { value: () => null },
+    contracts: { find: () => null },
     authorizers: NOBODY_ASKED,
     revocations: () => NONE_REVOKED,
     directory: () => NOBODY_KNOWN,

@@ -1,3 +1,4 @@
+import { CONTRACT_PARTS, type ContractPart } from '../document/contract-rule.js';
 import type { MessageRule } from '../document/message-rule.js';
 import type { TokenRule } from '../document/token-rule.js';
 import type { StepId } from '../verdict/code-entry.js';
@@ -49,12 +50,20 @@ export function rulePointer({ api, operation }: Exchange, { step, finding }: Ste
   if (step === 'address') return `${operation.rule.addresses === null ? api.pointer : operation.pointer}/addresses`;
   if (step === 'condition') return conditionPointer(operation, api.pointer, finding);
   if (step === 'authorizer') return authorizerPointer(operation, api.pointer, finding);
+  const part = CONTRACT_PARTS.find((one) => one === step);
+  if (part !== undefined) return contractPointer(operation, api.pointer, part);
+  if (step === 'contract') return `${api.pointer}/contractHash`;
   const message = BODY_MEMBERS[step];
   if (message !== undefined) return rule(operation, api.pointer, 'message', message);
   const member = MEMBERS[finding.code];
   if (member !== undefined) return rule(operation, api.pointer, 'token', member);
   if (BY_ACCESS.has(step)) return operation.rule.access === null ? `${api.pointer}/access` : `${operation.pointer}/access`;
   return step === 'proof' ? rule(operation, api.pointer, 'token', 'dpop') : null;
+}
+
+/** The mode of a part of the contract, where it was set. */
+function contractPointer({ rule: own, pointer }: CompiledOperation, api: string, part: ContractPart): string {
+  return `${own.contract?.parts?.[part] === undefined ? api : pointer}/contract/parts/${part}`;
 }
 
 /** The condition among those of the API, or of the operation where that has its own: names stand once in a list. */

@@ -1,6 +1,7 @@
 import { NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './address-rule.js';
 import type { AuthorizerRule } from './authorizer-rule.js';
 import type { ConditionRule, ConditionUse } from './condition-rule.js';
+import type { ContractOverride, ContractRule } from './contract-rule.js';
 import type { AccessRule } from './access-rule.js';
 import type { HeaderLanes, MessageOverride, MessageRule } from './message-rule.js';
 import type { ModeRule } from './modes.js';
@@ -9,7 +10,7 @@ import type { TokenOverride, TokenPlace, TokenRule } from './token-rule.js';
 import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
-export const RELEASE_FORMAT = 5;
+export const RELEASE_FORMAT = 6;
 
 /** A release: the whole configuration of a gateway, immutable, addressed by the hash of its canonical JSON. */
 export interface ReleaseDocument {
@@ -120,6 +121,8 @@ export interface OperationRule {
   readonly conditions: readonly ConditionUse[] | null;
   /** Names of authorizers that all have to allow it; null takes the API's, a list stands in their place. */
   readonly authorizers: readonly string[] | null;
+  /** What of the contract is held against this operation, as changes of the API's rule; null takes that whole. */
+  readonly contract: ContractOverride | null;
 }
 
 export interface ApiRule {
@@ -147,6 +150,9 @@ export interface ApiRule {
   readonly authorizers: readonly string[];
   /** Which checks refuse and which only observe. */
   readonly modes: ModeRule;
+  /** What of the contract is held against requests and answers. */
+  readonly contract: ContractRule;
+  /** SHA-256 (base64url) of the contract's text; null for an API without one. */
   readonly contractHash: string | null;
   readonly operations: readonly OperationRule[];
 }

@@ -1,3 +1,4 @@
+import { contractInForce } from '../document/contract-rule.js';
 import { METHOD_NAMES } from '../document/method-names.js';
 import { RELEASE_FORMAT, takesTokens, type ApiRule, type ReleaseDocument } from '../document/release-document.js';
 import type { TokenPlace } from '../document/token-rule.js';
@@ -8,6 +9,7 @@ import { checkAddresses, checkEntries, checkNetworks } from './check-addresses.j
 import { checkProvider } from './check-provider.js';
 import { checkTokenRule } from './check-token-rule.js';
 import { checkLanes, checkMessage } from './check-message.js';
+import { checkContract } from './check-contract.js';
 import { checkScheme } from './check-scheme.js';
 import { checkStructure } from './check-structure.js';
 import { fail, unique, within } from './check-values.js';
@@ -83,6 +85,7 @@ function* checkApi(api: ApiRule, { providers, networks, conditions, authorizers 
   checkTokenRule(api.token, `${at}/token`);
   checkMessage(api.message, `${at}/message`);
   checkLanes(api.headers, `${at}/headers`);
+  checkContract(api.contract, api.contractHash !== null, `${at}/contract`);
   checkAddresses(api.addresses, networks, `${at}/addresses`);
   checkConditionUses(api.conditions, conditions, `${at}/conditions`);
   checkAuthorizerUses(api.authorizers, authorizers, `${at}/authorizers`);
@@ -104,6 +107,7 @@ function* checkApi(api: ApiRule, { providers, networks, conditions, authorizers 
     if (operation.addresses) checkAddresses(operation.addresses, networks, `${at}/operations/${index}/addresses`);
     if (operation.conditions) checkConditionUses(operation.conditions, conditions, `${at}/operations/${index}/conditions`);
     if (operation.authorizers) checkAuthorizerUses(operation.authorizers, authorizers, `${at}/operations/${index}/authorizers`);
+    if (operation.contract) checkContract(contractInForce(api.contract, operation.contract), api.contractHash !== null, `${at}/operations/${index}/contract`);
     if (operation.message) checkMessage(operation.message, `${at}/operations/${index}/message`);
     if (operation.token) checkTokenRule({ ...api.token, ...operation.token }, `${at}/operations/${index}/token`);
     if (!(METHOD_NAMES as readonly string[]).includes(operation.method))

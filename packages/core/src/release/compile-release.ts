@@ -27,6 +27,9 @@ import { BEARER_HEADER, type TokenPlace, type TokenRule } from '../document/toke
 import { parameterNames, readTemplate, type TemplateSegment } from '../route/path-template.js';
 import { Router } from '../route/router.js';
 import type { TrustedProvider } from '../token/verify-token.js';
+import { contractInForce, looksAtContract, type ContractRule } from '../document/contract-rule.js';
+import { compileContract } from '../decision/contract-steps.js';
+import { LATER_PHASES, type LaterPhase } from '../decision/phases.js';
 import { ConfigError } from '../util/config-error.js';
 import { finding } from '../verdict/codes.js';
 
@@ -94,6 +97,7 @@ function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation,
     rule,
     pointer,
     operations,
+    contract: contractOf(rule, context.ports),
     metadataPath: `${METADATA_PREFIX}${rule.basePath}`,
     baseLength: base.reduce((length, segment) => length + (segment.kind === 'fixed' ? segment.text.length + 1 : 0), 0),
   };
@@ -142,13 +146,14 @@ function lineOf(
     rule.modes !== null ||
     rule.addresses !== null ||
     rule.conditions !== null ||
-    rule.authorizers !== null;
+    rule.authorizers !== null ||
+    rule.contract !== null;
   const rules = inForce(rule, api);
   // Conditions are held against the parameters of the operation, so they are shared by those that have the same.
   const names = rules.conditions.length === 0 ? null : parameters;
   const key =
     own || names !== null
-      ? JSON.stringify([rules.access, rule.token, rule.message, rule.modes, rules.addresses, rules.conditions, rules.authorizers, names])
+      ? JSON.stringify([rules.access, rule.token, rule.message, rule.modes, rules.addresses, rules.conditions, rules.authorizers, rules.contract, names])
       : '';
   let line = lines.get(key);
   if (!line) {
@@ -167,6 +172,7 @@ const inForce = (rule: OperationRule, api: ApiRule): RulesInForce => ({
   addresses: rule.addresses ?? api.addresses,
   conditions: rule.conditions ?? api.conditions,
   authorizers: rule.authorizers ?? api.authorizers,
+  contract: contractInForce(api.contract, rule.contract),
 });
 
 /** What stands for an operation, whoever set it. */
@@ -178,6 +184,7 @@ interface RulesInForce {
   readonly addresses: AddressRule;
   readonly conditions: readonly ConditionUse[];
   readonly authorizers: readonly string[];
+  readonly contract: ContractRule;
 }
 
 /** Where a line stands. */
@@ -196,15 +203,17 @@ interface LineContext extends TokenContext {
 }
 
 function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: place, authorizers: called }: LinePlace, context: LineContext): CompiledLine {
-  const { access, token, message, modes, addresses, conditions, authorizers } = rules;
+  const { access, token, message, modes, addresses, conditions, authorizers, contract } = rules;
   const rights = compileRights(access, api.schemes);
   const { ports } = context;
+  const { standIn = asItIs } = ports;
+  const { head: ahead, later, needs, lanes } = compileMessage(message, api.headers, modes, compileContract(contract, modes));
+  const head = ahead.map(standIn);
   const claimChecks = rights === null ? [] : compileClaimChecks(token, ports, `${pointer}/token`);
   const withheld = withheldPlaces(api, token);
-  const { head, ...bodies } = compileMessage(message, api.headers, modes);
   const passes = authorizers.flatMap((name) => context.authorizers.get(name)?.rule.passes ?? []);
-  const shared = { rights, token, claimChecks, withheld, message, addresses, conditions, authorizers, passes, ...bodies };
-  const { standIn = asItIs } = ports;
+  const asked = { rights, token, claimChecks, withheld, message, addresses, conditions, authorizers, contract, passes };
+  const shared = { ...asked, later: mapPhases(later, standIn), needs, lanes };
   const inMode = (check: Check): CompiledStep => standIn({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
   // Where a caller is comes before who it is: nobody outside learns whether a credential is good.
   const where = compileAddresses(addresses, context.networks);
@@ -233,6 +242,15 @@ function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: p
   return { ...shared, fallLine: [...first, ...checks.map(inMode), ...then, ...head] };
 }
 
+/** The contract of an API, where anything is held against it. */
+function contractOf(rule: ApiRule, { contracts }: Ports): CompiledApi['contract'] {
+  const wanted = [rule.contract, ...rule.operations.map((operation) => contractInForce(rule.contract, operation.contract))].some(looksAtContract);
+  if (!wanted || rule.contractHash === null) return { source: null, reason: 'nothing is held against it' };
+  const source = contracts.find(rule.contractHash);
+  if (source === null) return { source, reason: 'its text is not here' };
+  return source.dialect === null ? { source: null, reason: 'its schemas are of a dialect that is not read' } : { source, reason: '' };
+}
+
 /** Own members of the claim maps of providers, each once. */
 const attributesOf = (ids: ReadonlySet<string>, { providers }: LineContext): readonly string[] => [
   ...new Set([...ids].flatMap((id) => providers.get(id)?.rule.claimMap.attributes.map(({ name }) => name) ?? [])),
@@ -251,3 +269,8 @@ function nothingAsked(access: AccessRule): CompiledStep {
   const found = finding('credential.not-asked', { rule: access.kind });
   return { step: 'credential', about: null, mode: 'enforce', run: () => found };
 }
+
+type Later = CompiledLine['later'];
+
+const mapPhases = (later: Later, change: (step: CompiledStep) => CompiledStep): Later =>
+  Object.fromEntries(LATER_PHASES.map((phase): [LaterPhase, Later[LaterPhase]] => [phase, later[phase]?.map(change) ?? null])) as Later;

@@ -4,6 +4,9 @@ import { describeCondition } from '../condition/describe-condition.js';
 import { describeAddresses } from '../address/describe-addresses.js';
 import { placeWords } from '../credential/find-place.js';
 import type { CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
+import type { LaterPhase } from '../decision/phases.js';
+import { CONTRACT_PARTS } from '../document/contract-rule.js';
+import { partWords } from '../verdict/contract-codes.js';
 import { MODED_CHECKS, type CheckMode } from '../document/modes.js';
 import type { MessageRule } from '../document/message-rule.js';
 import type { CompiledLane } from '../shape/header-lane.js';
@@ -24,7 +27,8 @@ export interface DescribedCheck {
   readonly modeSetAt: SetAt;
   readonly setAt: SetAt;
   /** The member of the API or operation that is edited; empty where nothing can be. */
-  readonly part: '' | 'fence' | 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers';
+  readonly part:
+    '' | 'fence' | 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers' | 'contract';
 }
 
 /** The whole fall line of an operation, in order, in words. */
@@ -45,10 +49,15 @@ export function describeFallLine(operation: CompiledOperation, release: Compiled
     always('route', `${rule.method} ${api.basePath}${rule.path}, in its one plain spelling`),
     ...(api.cors ? [always('preflight', `Origins ${api.cors.origins.join(', ')}`, 'cors', 'api')] : []),
     ...describeHead(operation, release),
+    ...describeLater('request-content', operation, release),
     always('upstream', `${api.upstream.url}, within ${api.upstream.responseTimeoutMs} ms`, 'upstream', 'api'),
-    ...(operation.later['answer-head'] ?? []).map((step): DescribedCheck => ({ ...described(step, operation), ...describeStep(step, operation, release) })),
+    ...describeLater('answer-head', operation, release),
+    ...describeLater('answer-content', operation, release),
   ];
 }
+
+const describeLater = (phase: LaterPhase, operation: CompiledOperation, release: CompiledRelease): DescribedCheck[] =>
+  (operation.later[phase] ?? []).map((step): DescribedCheck => ({ ...described(step, operation), ...describeStep(step, operation, release) }));
 
 function describeHead(operation: CompiledOperation, release: CompiledRelease): DescribedCheck[] {
   // There is one step for each condition and each authorizer, in the order of the rule.
@@ -68,6 +77,8 @@ function describeHead(operation: CompiledOperation, release: CompiledRelease): D
 
 /** Name and mode of a step, and who set the mode. */
 function described({ step, mode }: CompiledStep, { rule, rights }: CompiledOperation): Pick<DescribedCheck, 'step' | 'name' | 'mode' | 'modeSetAt'> {
+  const part = CONTRACT_PARTS.find((one) => one === step);
+  if (part !== undefined) return { step, name: STEP_NAMES[step], mode, modeSetAt: rule.contract?.parts?.[part] === undefined ? 'api' : 'operation' };
   const moded = (MODED_CHECKS as readonly string[]).includes(step) && (rights !== null || step !== 'credential');
   return { step, name: STEP_NAMES[step], mode: moded ? mode : null, modeSetAt: !moded ? 'gateway' : rule.modes === null ? 'api' : 'operation' };
 }
@@ -129,8 +140,17 @@ function describeStep(step: CompiledStep, operation: CompiledOperation, release:
       return { asks: laneWords(operation.lanes.up), part: 'headers', setAt: 'api' };
     case 'lane-back':
       return { asks: laneWords(operation.lanes.back), part: 'headers', setAt: 'api' };
-    default:
-      return { asks: '', part: '', setAt: 'gateway' };
+    case 'contract':
+      return { asks: 'The contract describes the operation', part: 'contract', setAt: 'api' };
+    default: {
+      const part = CONTRACT_PARTS.find((one) => one === step.step);
+      if (part === undefined) return { asks: '', part: '', setAt: 'gateway' };
+      return {
+        asks: `What the contract says of ${partWords(part)}`,
+        part: 'contract',
+        setAt: rule.contract?.parts?.[part] === undefined ? 'api' : 'operation',
+      };
+    }
   }
 }
 

@@ -42,6 +42,7 @@ const SAID: Readonly<Record<string, string>> = {
   schemes: 'security schemes',
   access: 'who may call, by default',
   contractHash: 'contract text',
+  contract: 'what of the contract is checked',
   enabled: 'switched on',
   operationId: 'operationId',
 };

@@ -15,6 +15,7 @@ const operation = (name: string): OperationRule => ({
   addresses: null,
   conditions: null,
   authorizers: null,
+  contract: null,
 });
 const document = (counts: readonly number[]): ReleaseDocument =>
   ({

@@ -1,5 +1,6 @@
 import { AUTHORIZER_ANSWERS } from '../document/authorizer-rule.js';
 import { MAPPED_MEMBERS } from '../document/claim-map.js';
+import { CONTRACT_MODES, CONTRACT_PARTS } from '../document/contract-rule.js';
 import { CALLER_MEMBERS } from '../document/message-rule.js';
 import { MODED_CHECKS } from '../document/modes.js';
 import { SCHEME_TYPES } from '../document/release-document.js';
@@ -44,6 +45,16 @@ const MESSAGE_MEMBERS: Members = {
   requestBytes: wordOr('ANY_SIZE', number),
   contentTypes: wordOr('ANY_TYPE', listOf(text)),
   answerBytes: wordOr('ANY_SIZE', number),
+};
+
+const CONTRACT_PART = Object.fromEntries(CONTRACT_PARTS.map((part) => [part, word(...CONTRACT_MODES)]));
+const CONTRACT_MEMBERS: Members = {
+  unknownQuery: word('allow', 'refuse'),
+  unknownMembers: word('as-said', 'refuse'),
+  readOnlySent: word('allow', 'refuse'),
+  formats: flag,
+  bodyBytes: number,
+  largerBody: word('pass', 'refuse'),
 };
 
 const HEADER_VALUE = tagged('kind', { text: object({ text }), caller: object({ member: word(...CALLER_MEMBERS) }) });
@@ -151,6 +162,7 @@ export const API = object({
   conditions: CONDITIONS,
   authorizers: listOf(text),
   modes: MODES,
+  contract: object({ parts: object(CONTRACT_PART), ...CONTRACT_MEMBERS }),
   contractHash: nullable(text),
   operations: listOf(anyRecord),
 });
@@ -168,4 +180,5 @@ export const OPERATION = object({
   addresses: nullable(ADDRESSES),
   conditions: nullable(CONDITIONS),
   authorizers: nullable(listOf(text)),
+  contract: nullable(someOf({ parts: someOf(CONTRACT_PART), ...CONTRACT_MEMBERS })),
 });

@@ -47,6 +47,8 @@ const PARTS: Readonly<Record<string, string>> = {
   message: 'what bodies may be',
   headers: 'changes of headers',
   modes: 'modes of the checks',
+  contract: 'what of the contract is checked',
+  contractHash: 'contract',
   cors: 'CORS',
   upstream: 'upstream',
   enabled: 'switched on or off',

@@ -1,11 +1,12 @@
 import { MODED_CHECKS, modeOf, type ModedCheck } from '../document/modes.js';
-import type { ReleaseDocument } from '../document/release-document.js';
+import { CONTRACT_PARTS, contractInForce, type ContractMode, type ContractPart } from '../document/contract-rule.js';
+import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
 
 /** A check of an operation that only observed, and would refuse. */
 export interface NewlyEnforced {
   readonly apiId: string;
   readonly operationId: string;
-  readonly check: ModedCheck;
+  readonly check: ModedCheck | ContractPart;
 }
 
 /** Checks that observe by one release and refuse by another. */
@@ -17,11 +18,23 @@ export function newlyEnforced(before: ReleaseDocument, after: ReleaseDocument): 
       const earlier = was?.operations.get(operation.id);
       if (!was || !earlier) return [];
       const [old, fresh] = [earlier.modes ?? was.api.modes, operation.modes ?? api.modes];
-      return MODED_CHECKS.filter((check) => modeOf(old, check) === 'observe' && modeOf(fresh, check) === 'enforce').map((check) => ({
+      const [said, says] = [contractModes(was.api, earlier), contractModes(api, operation)];
+      const begins = [
+        ...MODED_CHECKS.filter((check) => modeOf(old, check) === 'observe' && modeOf(fresh, check) === 'enforce'),
+        ...CONTRACT_PARTS.filter((part) => said[part] === 'observe' && says[part] === 'enforce'),
+      ];
+      return begins.map((check) => ({
         apiId: api.id,
         operationId: operation.id,
         check,
       }));
     });
   });
+}
+
+/** Modes of the parts of a contract as they act: where everything only observes, so do they. */
+function contractModes(api: ApiRule, operation: OperationRule): Readonly<Record<ContractPart, ContractMode>> {
+  const { parts } = contractInForce(api.contract, operation.contract);
+  if ((operation.modes ?? api.modes).all === 'enforce') return parts;
+  return Object.fromEntries(CONTRACT_PARTS.map((part) => [part, parts[part] === 'enforce' ? 'observe' : parts[part]])) as Record<ContractPart, ContractMode>;
 }

@@ -2,6 +2,7 @@ import { RELEASE_FORMAT, type ReleaseDocument } from '../document/release-docume
 import { UPSTREAM_LIMITS } from '../document/upstream-limits.js';
 import { ANYWHERE, NO_FENCE } from '../document/address-rule.js';
 import { ANY_MESSAGE, NO_LANES } from '../document/message-rule.js';
+import { NO_CONTRACT } from '../document/contract-rule.js';
 import { ENFORCED } from '../document/modes.js';
 import { isRecord } from '../util/json-pointer.js';
 import { checkDocument } from './check-document.js';
@@ -10,7 +11,7 @@ import { fail } from './check-values.js';
 type Json = Readonly<Record<string, unknown>>;
 
 /** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
-const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive];
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix];
 
 /**
  * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
@@ -105,6 +106,19 @@ function fourToFive(document: Json): Json {
       ...api,
       authorizers: [],
       operations: each(api['operations'], (operation) => ({ ...operation, authorizers: null })),
+    })),
+  };
+}
+
+/** Format 6 has rules about the contract. */
+function fiveToSix(document: Json): Json {
+  return {
+    ...document,
+    format: 6,
+    apis: each(document['apis'], (api) => ({
+      ...api,
+      contract: NO_CONTRACT,
+      operations: each(api['operations'], (operation) => ({ ...operation, contract: null })),
     })),
   };
 }

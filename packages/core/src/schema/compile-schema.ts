@@ -200,15 +200,18 @@ function refusal(rule: string, keyword: string, wanted: string): Check {
 /** All checks of one schema. While only the verdict is wanted the first failure ends it. */
 function entered(checks: readonly Check[], root: string | null): Check {
   const [only] = checks;
-  const all = checks.length === 1 && only ? only : (value: unknown, run: Run): boolean => {
-    let ok = true;
-    for (let index = 0; index < checks.length; index++) {
-      if ((checks[index] as Check)(value, run)) continue;
-      ok = false;
-      if (run.sink === null) break;
-    }
-    return ok;
-  };
+  const all =
+    checks.length === 1 && only
+      ? only
+      : (value: unknown, run: Run): boolean => {
+          let ok = true;
+          for (let index = 0; index < checks.length; index++) {
+            if ((checks[index] as Check)(value, run)) continue;
+            ok = false;
+            if (run.sink === null) break;
+          }
+          return ok;
+        };
   return (value, run) => {
     run.enter();
     if (root !== null) run.scope.push(root);

@@ -16,7 +16,11 @@ export const JSON_SCHEMA_DRAFT_4: Dialect = { name: 'json-schema-draft-4', moder
 /** The schemas of OpenAPI 3.0 (3.0.4 section 4.7.24): draft 5 with changes, `$ref` alone, no names inside. */
 export const OPENAPI_30: Dialect = { name: 'openapi-3.0', modern: false, openApi: true, id: null };
 
-const MODERN = new Set(['https://json-schema.org/draft/2020-12/schema', 'https://spec.openapis.org/oas/3.1/dialect/base', 'https://spec.openapis.org/oas/3.1/dialect/2024-11-10']);
+const MODERN = new Set([
+  'https://json-schema.org/draft/2020-12/schema',
+  'https://spec.openapis.org/oas/3.1/dialect/base',
+  'https://spec.openapis.org/oas/3.1/dialect/2024-11-10',
+]);
 
 /** The dialect that a `$schema` or `jsonSchemaDialect` names; null for one that is not read. */
 export function dialectNamed(uri: string): Dialect | null {

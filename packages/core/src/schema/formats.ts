@@ -37,7 +37,9 @@ const isDuration: TextFormat = (text) =>
 
 /** RFC 1123 section 2.1: labels of letters, digits and dashes. */
 const isHostname: TextFormat = (text) =>
-  text.length > 0 && text.length <= 253 && text.split('.').every((label) => /^[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?$/.test(label) && !/^(?!xn)..--/i.test(label));
+  text.length > 0 &&
+  text.length <= 253 &&
+  text.split('.').every((label) => /^[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?$/.test(label) && !/^(?!xn)..--/i.test(label));
 
 /** RFC 5321 section 4.1.2 `Mailbox`. */
 function isEmail(text: string): boolean {

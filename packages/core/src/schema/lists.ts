@@ -17,7 +17,8 @@ export function listCheck(keywords: Keywords): Check | null {
   const contains = dialect.modern && schema['contains'] !== undefined ? below('contains') : null;
   const leftOver = dialect.modern && schema['unevaluatedItems'] !== undefined ? below('unevaluatedItems') : null;
   const [least, most] = [countOf(minItems), countOf(maxItems)];
-  const looks = first.length > 0 || rest !== null || contains !== null || leftOver !== null || minItems !== undefined || maxItems !== undefined || uniqueItems === true;
+  const looks =
+    first.length > 0 || rest !== null || contains !== null || leftOver !== null || minItems !== undefined || maxItems !== undefined || uniqueItems === true;
   if (!looks) return null;
   if (minItems !== undefined && least === null) return fault('minItems', 'it is a whole number from 0');
   if (maxItems !== undefined && most === null) return fault('maxItems', 'it is a whole number from 0');

@@ -44,7 +44,11 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
   if (properties !== undefined && !isRecord(properties)) faults.push(fault('properties', 'it holds schemas by name'));
   for (const [name, said] of isRecord(properties) ? Object.entries(properties) : []) {
     const barred = dialect.openApi ? barredIn(direction, said, follow) : null;
-    members.set(name, { check: below('properties', name), required: demanded.includes(name) && barred === null, barred: barred === 'readOnly' && choices.readOnlySent ? null : barred });
+    members.set(name, {
+      check: below('properties', name),
+      required: demanded.includes(name) && barred === null,
+      barred: barred === 'readOnly' && choices.readOnlySent ? null : barred,
+    });
   }
   for (const name of demanded) if (!members.has(name)) members.set(name, { check: null, required: true, barred: null });
   const patterns: Patterned[] = [];
@@ -56,7 +60,10 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
   const additional = additionalProperties === undefined || additionalProperties === true ? null : below('additionalProperties');
   const names = dialect.modern && propertyNames !== undefined ? below('propertyNames') : null;
   const [least, most] = [countOf(minProperties), countOf(maxProperties)];
-  for (const [keyword, said] of [['minProperties', minProperties], ['maxProperties', maxProperties]] as const)
+  for (const [keyword, said] of [
+    ['minProperties', minProperties],
+    ['maxProperties', maxProperties],
+  ] as const)
     if (said !== undefined && countOf(said) === null) faults.push(fault(keyword, 'it is a whole number from 0'));
   const wanted = [...members].filter(([, member]) => member.required).length;
   const closedHere = additionalProperties === false;
@@ -149,7 +156,8 @@ function dependents({ schema, at, dialect, inPlace, fault }: Keywords): Check[] 
     void checks.push((value, run) => {
       if (!isRecord(value) || !Object.hasOwn(value, name)) return true;
       const missing = list.filter((one) => !Object.hasOwn(value, String(one)));
-      for (const one of missing) run.report(`${at}/${keyword}`, keyword, `a member “${String(one).slice(0, 60)}” beside “${name.slice(0, 60)}”`, 'an object without it');
+      for (const one of missing)
+        run.report(`${at}/${keyword}`, keyword, `a member “${String(one).slice(0, 60)}” beside “${name.slice(0, 60)}”`, 'an object without it');
       return missing.length === 0;
     });
   const schemas = (keyword: string, name: string): void => {

@@ -46,7 +46,8 @@ function platformPattern(source: string): RegExp {
 }
 
 /** One character, class or escape, with a count behind it or not. */
-const ATOM = /(?:\[\^?(?:[^\]\\[]|\\[dwsDWSnrt.\\/\-[\]^$+*?(){}|])+\]|\\[dwDWnrt.\\/\-[\]^$+*?(){}|]|[^\\^$.|?*+()[\]{}\ud800-\udfff])(\{\d{1,3}(?:,\d{0,3})?\}|[?*+])?/y;
+const ATOM =
+  /(?:\[\^?(?:[^\]\\[]|\\[dwsDWSnrt.\\/\-[\]^$+*?(){}|])+\]|\\[dwDWnrt.\\/\-[\]^$+*?(){}|]|[^\\^$.|?*+()[\]{}\ud800-\udfff])(\{\d{1,3}(?:,\d{0,3})?\}|[?*+])?/y;
 
 /**
  * Whether the platform's own matcher needs no more steps than the text has characters: held at its beginning, one atom
@@ -89,7 +90,7 @@ function translate(source: string): string {
     else if (c === '^' && !inClass) out += '\\A';
     else if (c === '(' && source.startsWith('(?<', at) && /[=!]/.test(source.charAt(at + 3))) throw new Error('it looks behind');
     else if (c === '(' && /^\(\?[=!]/.test(source.slice(at, at + 3))) throw new Error('it looks ahead');
-    else if (c === '(' && source.startsWith('(?<', at)) out += '(?P<', (at += 2);
+    else if (c === '(' && source.startsWith('(?<', at)) ((out += '(?P<'), (at += 2));
     else if (c === '\\') {
       const [text, last] = escape(source, at, inClass);
       out += text;
@@ -121,6 +122,17 @@ function escape(source: string, at: number, inClass: boolean): [string, number] 
 }
 
 /** Long names of general categories that are written short elsewhere (ECMA-262 table 70). */
-const CATEGORIES: Readonly<Record<string, string>> = { Letter: 'L', Uppercase_Letter: 'Lu', Lowercase_Letter: 'Ll', Number: 'N', Decimal_Number: 'Nd', digit: 'Nd', Punctuation: 'P', Symbol: 'S', Mark: 'M', Separator: 'Z' };
+const CATEGORIES: Readonly<Record<string, string>> = {
+  Letter: 'L',
+  Uppercase_Letter: 'Lu',
+  Lowercase_Letter: 'Ll',
+  Number: 'N',
+  Decimal_Number: 'Nd',
+  digit: 'Nd',
+  Punctuation: 'P',
+  Symbol: 'S',
+  Mark: 'M',
+  Separator: 'Z',
+};
 
 const propertyName = (name: string): string => CATEGORIES[name] ?? name.replace(/^(?:Script|sc|General_Category|gc)=/, '');

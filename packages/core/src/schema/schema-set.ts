@@ -26,7 +26,8 @@ export interface SchemaNames {
 }
 
 /** What a reference leads to. */
-export type Resolved = { readonly kind: 'place'; readonly place: SchemaPlace; readonly dynamicAnchor: string | null } | { readonly kind: 'outside' } | { readonly kind: 'missing' };
+export type Resolved =
+  { readonly kind: 'place'; readonly place: SchemaPlace; readonly dynamicAnchor: string | null } | { readonly kind: 'outside' } | { readonly kind: 'missing' };
 
 /** The documents that schemas refer to each other in. */
 export class SchemaSet {
@@ -88,12 +89,26 @@ function decoded(fragment: string): string | null {
 /** A reference as an absolute URI (RFC 3986 section 5); null where it cannot be one. */
 export function absolute(reference: string, base: string): string | null {
   if (reference.startsWith('#')) return base + reference;
-  if (/^[A-Za-z][A-Za-z0-9+.-]*:/.test(reference)) return URL.canParse(reference) && !/^urn:/i.test(reference) ? new URL(reference).href.replace(/#$/, '') : reference;
+  if (/^[A-Za-z][A-Za-z0-9+.-]*:/.test(reference))
+    return URL.canParse(reference) && !/^urn:/i.test(reference) ? new URL(reference).href.replace(/#$/, '') : reference;
   return URL.canParse(reference, base) ? new URL(reference, base).href.replace(/#$/, '') : null;
 }
 
 /** Members of a schema that hold one schema, a list of them, or some under names of their own. */
-const ONE = ['additionalProperties', 'unevaluatedProperties', 'unevaluatedItems', 'items', 'contains', 'not', 'if', 'then', 'else', 'propertyNames', 'additionalItems', 'contentSchema'];
+const ONE = [
+  'additionalProperties',
+  'unevaluatedProperties',
+  'unevaluatedItems',
+  'items',
+  'contains',
+  'not',
+  'if',
+  'then',
+  'else',
+  'propertyNames',
+  'additionalItems',
+  'contentSchema',
+];
 const SOME = ['allOf', 'anyOf', 'oneOf', 'prefixItems', 'items'];
 const NAMED = ['properties', 'patternProperties', '$defs', 'definitions', 'dependentSchemas', 'dependencies'];
 
@@ -139,7 +154,12 @@ export class NameIndex {
         this.#names.push({ uri, pointer, dynamic: false });
       } else if (uri !== null && !dialect.modern) this.#names.push({ uri, pointer, dynamic: false });
     }
-    for (const [member, dynamic] of dialect.modern ? ([['$anchor', false], ['$dynamicAnchor', true]] as const) : []) {
+    for (const [member, dynamic] of dialect.modern
+      ? ([
+          ['$anchor', false],
+          ['$dynamicAnchor', true],
+        ] as const)
+      : []) {
       const anchor = value[member];
       if (typeof anchor === 'string') this.#names.push({ uri: `${here}#${anchor}`, pointer, dynamic });
     }
@@ -154,7 +174,8 @@ export class NameIndex {
       const at = `${pointer}/${pointerToken(name)}`;
       if (NO_SCHEMAS.has(name) || name.startsWith('x-')) continue;
       if (name === 'schema') this.schema(member, at, base, dialect);
-      else if (name === 'schemas' && isRecord(member)) for (const [own, item] of Object.entries(member)) this.schema(item, `${at}/${pointerToken(own)}`, base, dialect);
+      else if (name === 'schemas' && isRecord(member))
+        for (const [own, item] of Object.entries(member)) this.schema(item, `${at}/${pointerToken(own)}`, base, dialect);
       else this.openApi(member, at, base, dialect);
     }
   }

@@ -29,7 +29,10 @@ function* metaschemas(dialect: Dialect): Generator<[string, unknown]> {
   const modules = join(import.meta.dirname, '../../../../node_modules');
   const read = (file: string): Record<string, unknown> => JSON.parse(readFileSync(join(modules, file), 'utf8')) as Record<string, unknown>;
   if (dialect.modern) {
-    for (const name of ['schema', ...['applicator', 'content', 'core', 'format-annotation', 'meta-data', 'unevaluated', 'validation'].map((one) => `meta/${one}`)])
+    for (const name of [
+      'schema',
+      ...['applicator', 'content', 'core', 'format-annotation', 'meta-data', 'unevaluated', 'validation'].map((one) => `meta/${one}`),
+    ])
       yield [`https://json-schema.org/draft/2020-12/${name}`, read(`ajv/dist/refs/json-schema-2020-12/${name}.json`)];
   } else yield ['http://json-schema.org/draft-04/schema', read('ajv-draft-04/dist/refs/json-schema-draft-04.json')];
 }
@@ -81,7 +84,11 @@ describe.each([
   ['draft2020-12', JSON_SCHEMA_2020],
   ['draft4', JSON_SCHEMA_DRAFT_4],
 ] as const)('the JSON Schema test suite, %s', (folder, dialect) => {
-  const files = [folder, `${folder}/optional`].flatMap((at) => readdirSync(join(SUITE, at)).filter((name) => name.endsWith('.json')).map((name) => `${at}/${name}`.slice(folder.length + 1)));
+  const files = [folder, `${folder}/optional`].flatMap((at) =>
+    readdirSync(join(SUITE, at))
+      .filter((name) => name.endsWith('.json'))
+      .map((name) => `${at}/${name}`.slice(folder.length + 1)),
+  );
   it.each(files)('%s', (file) => {
     const groups = JSON.parse(readFileSync(join(SUITE, folder, file), 'utf8')) as Group[];
     const wrong: string[] = [];

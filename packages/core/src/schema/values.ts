@@ -93,7 +93,8 @@ function textCheck({ schema, at, choices, fault }: Keywords): Check[] {
   const checks: Check[] = [];
   const add = (keyword: string, wanted: string, allows: (text: string) => boolean): void =>
     void checks.push(check(at, keyword, wanted, (value) => typeof value !== 'string' || allows(value)));
-  for (const keyword of ['minLength', 'maxLength']) if (schema[keyword] !== undefined && count(schema[keyword]) === null) checks.push(fault(keyword, 'it is a whole number from 0'));
+  for (const keyword of ['minLength', 'maxLength'])
+    if (schema[keyword] !== undefined && count(schema[keyword]) === null) checks.push(fault(keyword, 'it is a whole number from 0'));
   const [least, most] = [count(schema['minLength']), count(schema['maxLength'])];
   if (least !== null) add('minLength', `at least ${least} characters`, (text) => text.length >= least && (text.length >= 2 * least || lengthOf(text) >= least));
   if (most !== null) add('maxLength', `at most ${most} characters`, (text) => text.length <= most || (text.length <= 2 * most && lengthOf(text) <= most));

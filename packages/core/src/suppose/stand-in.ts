@@ -38,6 +38,8 @@ export function standIn(step: CompiledStep, unknown: Unknown, isVague: (exchange
     const unasked = unknown.authorizers === 'all' || (unknown.authorizers === 'services' && grounds.rule.by.kind === 'service');
     return unasked ? { ...step, run: () => found } : step;
   }
+  // What a request holds beside its head nobody has supposed.
+  if (grounds.kind === 'contract') return { ...step, run: () => SUPPOSED_CONTRACT };
   return { ...step, run: conditionInPart(step, grounds, unknown, isVague, ports) };
 }
 
@@ -47,6 +49,7 @@ function supposeProof(found: Finding | Promise<Finding>): Finding | Promise<Find
   return found.code === 'proof.missing' ? SUPPOSED : found;
 }
 
+const SUPPOSED_CONTRACT = finding('contract.supposed', {});
 const SUPPOSED = finding('proof.supposed', {});
 
 /** Runs a condition with what is known: it holds, it does not, or it hangs on something. */

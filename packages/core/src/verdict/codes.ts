@@ -7,6 +7,7 @@ import { CLAIMS_CODES } from './claims-codes.js';
 import { CLIENT_CODES } from './client-codes.js';
 import type { CodeEntry, Operands } from './code-entry.js';
 import { CONDITION_CODES } from './condition-codes.js';
+import { CONTRACT_CODES } from './contract-codes.js';
 import { CREDENTIAL_CODES } from './credential-codes.js';
 import { defineCodes } from './define-codes.js';
 import { MESSAGE_CODES } from './message-codes.js';
@@ -30,6 +31,7 @@ export const CODES = defineCodes(
   RIGHTS_CODES,
   CONDITION_CODES,
   AUTHORIZER_CODES,
+  CONTRACT_CODES,
   BODY_CODES,
   UPSTREAM_CODES,
   BENCH_CODES,

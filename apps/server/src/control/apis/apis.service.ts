@@ -6,6 +6,7 @@ import {
   ANY_MESSAGE,
   ANYWHERE,
   ENFORCED,
+  NO_CONTRACT,
   NO_LANES,
   STEP_NAMES,
   takesTokens,
@@ -101,6 +102,7 @@ export class ApisService {
       conditions: [],
       authorizers: [],
       modes: ENFORCED,
+      contract: NO_CONTRACT,
       contractHash,
       operations: operationsOf(result, []),
     };

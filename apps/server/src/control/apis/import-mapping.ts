@@ -21,6 +21,7 @@ export function operationsOf(result: ContractResult, before: readonly OperationR
       addresses: earlier?.addresses ?? null,
       conditions: earlier?.conditions ?? null,
       authorizers: earlier?.authorizers ?? null,
+      contract: earlier?.contract ?? null,
     };
   });
 }

@@ -1,5 +1,5 @@
 import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '@virga/core';
-import { ANY_MESSAGE, ANYWHERE, ENFORCED, NO_FENCE, NO_LANES, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
+import { ANY_MESSAGE, ANYWHERE, ENFORCED, NO_CONTRACT, NO_FENCE, NO_LANES, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
 import type { BenchTarget } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 
@@ -40,7 +40,7 @@ function ofApi(document: ReleaseDocument, apiId: string, operationId: string | u
     addresses: ANYWHERE,
     conditions: [],
     authorizers: [],
-    operations: [{ ...operation, modes: null, addresses: null, conditions: null, authorizers: null }],
+    operations: [{ ...operation, modes: null, addresses: null, conditions: null, authorizers: null, contract: null }],
   };
   return { document: { ...document, fence: NO_FENCE, apis: [asked] }, apiId, operationId: operation.id, words };
 }
@@ -64,6 +64,7 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     conditions: [],
     authorizers: [],
     modes: ENFORCED,
+    contract: NO_CONTRACT,
     contractHash: null,
     operations: [example(null)],
   };
@@ -84,4 +85,5 @@ const example = (token: OperationRule['token']): OperationRule => ({
   addresses: null,
   conditions: null,
   authorizers: null,
+  contract: null,
 });

@@ -1,0 +1,18 @@
+import type { SchemaNames } from '@virga/core';
+
+/** What the thread that reads a contract is started with. */
+export interface ContractThreadData {
+  readonly hash: string;
+  readonly controlUrl: string;
+  readonly token: string;
+  /** Where contracts are kept on disk, sealed; null where they are not. */
+  readonly folder: string | null;
+}
+
+/** What it says: the contract in parts, a few at a time, then what holds for the whole. */
+export type FromContractThread =
+  | { readonly type: 'parts'; readonly parts: readonly (readonly [pointer: string, text: string])[] }
+  | { readonly type: 'read'; readonly version: '3.0' | '3.1'; readonly names: SchemaNames }
+  | { readonly type: 'failed'; readonly says: string }
+  /** It can be used, but was not kept. */
+  | { readonly type: 'log'; readonly text: string };

@@ -1,0 +1,70 @@
+// The thread that reads a contract: fetches or unseals its text, reads it and takes it apart. Ends when it is done.
+import { isRecord, namesOf, readContract, splitContract } from '@virga/core';
+import { hash as hashOf } from 'node:crypto';
+import { join } from 'node:path';
+import { parentPort, workerData } from 'node:worker_threads';
+import { request } from 'undici';
+import { SealedFile } from '../snapshot/sealed-file.js';
+import type { ContractThreadData, FromContractThread } from './contract-messages.js';
+
+/** Characters of parts that are sent at one time: whoever serves meanwhile waits for one of these at most. */
+const BATCH = 100_000;
+const MAX_BYTES = 64 * 1024 * 1024;
+const SILENCE_MS = 10_000;
+
+const { hash, controlUrl, token, folder } = workerData as ContractThreadData;
+const tell = (message: FromContractThread): void => parentPort?.postMessage(message);
+const isRight = (text: string): boolean => hashOf('sha256', text, 'hex') === hash;
+
+async function kept(file: SealedFile): Promise<string | null> {
+  const found = await file.read();
+  const text = found.state === 'read' && isRecord(found.value) ? found.value['text'] : null;
+  return typeof text === 'string' && isRight(text) ? text : null;
+}
+
+async function fetched(): Promise<string> {
+  const answer = await request(`${controlUrl}/nodes/v1/contracts/${hash}`, {
+    headersTimeout: SILENCE_MS,
+    bodyTimeout: SILENCE_MS,
+    headers: { authorization: `Bearer ${token}` },
+  });
+  if (answer.statusCode !== 200) {
+    await answer.body.dump();
+    throw new Error(`the control plane answered ${answer.statusCode}`);
+  }
+  const parts: Buffer[] = [];
+  let size = 0;
+  for await (const part of answer.body as AsyncIterable<Buffer>) {
+    size += part.length;
+    if (size > MAX_BYTES) throw new Error('its text is too long');
+    parts.push(part);
+  }
+  const text = Buffer.concat(parts).toString('utf8');
+  if (!isRight(text)) throw new Error('its text is not the one that was asked for');
+  return text;
+}
+
+async function read(): Promise<void> {
+  const file = folder === null ? null : new SealedFile(token, 'a contract', join(folder, `${hash}.sealed`));
+  let text = file && (await kept(file));
+  if (text === null) {
+    text = await fetched();
+    await file?.write({ text });
+    if (file?.problem) tell({ type: 'log', text: file.problem });
+  }
+  const { document, version, problems } = readContract(text);
+  if (document === null || version === null) throw new Error(problems[0]?.message ?? 'it cannot be read');
+  let batch: [string, string][] = [];
+  let size = 0;
+  for (const part of splitContract(document)) {
+    batch.push(part);
+    size += part[1].length;
+    if (size < BATCH) continue;
+    tell({ type: 'parts', parts: batch });
+    [batch, size] = [[], 0];
+  }
+  tell({ type: 'parts', parts: batch });
+  tell({ type: 'read', version, names: namesOf(document, version) });
+}
+
+await read().catch((error: Error) => tell({ type: 'failed', says: error.message }));

@@ -1,0 +1,250 @@
+import { isRecord, pointerToken } from '../../util/json-pointer.js';
+import { compileMediaRanges, mediaTypeOf } from '../../message/media-type.js';
+import type { SchemaCompiler } from '../../schema/compile-schema.js';
+import { Run, type Check } from '../../schema/run.js';
+import type { SchemaPlace } from '../../schema/schema-set.js';
+import type { ContractPlace, ContractSource } from './contract-source.js';
+import type { Deviation } from './deviation.js';
+import { deviationsOf } from './parameter-check.js';
+import { queryPairs, decode, Unreadable, readPairs, type ParameterStyle, type Texts } from './parameter-style.js';
+import { boundaryOf, isJsonType, readParts, type FormPart } from './read-form.js';
+import { readStrictJson, type ReadValue } from './read-json.js';
+import { readXml } from './read-xml.js';
+import { formsOf, kindsOf, typed, typedText, type Kinds } from './typed-value.js';
+
+/** What came of holding a body against its contract. */
+export interface BodyVerdict {
+  readonly deviations: readonly Deviation[];
+  /** Why it was not looked into; null where it was. */
+  readonly unchecked: string | null;
+}
+
+const FINE: BodyVerdict = Object.freeze({ deviations: [], unchecked: null });
+const LATIN1 = new TextDecoder('latin1');
+
+/** How bodies of a media type are read. */
+type BodyKind = 'json' | 'form' | 'parts' | 'xml' | 'text' | 'stream' | 'bytes';
+
+function kindOfType(type: string): BodyKind {
+  if (isJsonType(type)) return 'json';
+  if (type === 'application/x-www-form-urlencoded') return 'form';
+  if (type.startsWith('multipart/')) return 'parts';
+  if (type === 'application/xml' || type === 'text/xml' || type.endsWith('+xml')) return 'xml';
+  if (type === 'text/event-stream' || type === 'application/x-ndjson' || type === 'application/jsonl' || type === 'application/json-seq') return 'stream';
+  return type.startsWith('text/') ? 'text' : 'bytes';
+}
+
+/** What a contract says of one media type. */
+interface Content {
+  readonly range: string;
+  readonly pointer: string;
+  readonly place: SchemaPlace | null;
+  readonly check: Check | null;
+  readonly encoding: Readonly<Record<string, unknown>>;
+}
+
+/** The media types that a body may have, each with the check of its content. */
+export class BodyCheck {
+  readonly ranges: readonly string[];
+  readonly #contents: readonly Content[];
+  readonly #exact = new Map<string, Content>();
+  readonly #families: readonly { readonly takes: (type: string) => boolean; readonly content: Content }[];
+  readonly #source: ContractSource;
+  readonly #pointer: string;
+
+  /** @param place an object with the member `content` */
+  constructor({ value, pointer }: ContractPlace, source: ContractSource, compiler: SchemaCompiler) {
+    this.#source = source;
+    this.#pointer = pointer;
+    this.#contents = Object.entries(isRecord(value['content']) ? value['content'] : {}).map(([range, media]) => {
+      const at = `${pointer}/content/${pointerToken(range)}`;
+      const said = isRecord(media) ? media['schema'] : undefined;
+      const place = said === undefined ? null : source.schema(`${at}/schema`);
+      const type = mediaTypeOf(range) ?? range.split(';')[0]?.trim().toLowerCase() ?? '';
+      const encoding = isRecord(media) && isRecord(media['encoding']) ? media['encoding'] : {};
+      return { range: type, pointer: at, place, check: place && compiler.value(place), encoding };
+    });
+    this.ranges = [...new Set(this.#contents.map(({ range }) => range))];
+    for (const content of this.#contents) if (!this.#exact.has(content.range)) this.#exact.set(content.range, content);
+    // The narrower family counts (OpenAPI 3.1.2 section 4.8.13).
+    this.#families = this.#contents
+      .filter(({ range }) => range.endsWith('/*'))
+      .sort((a, b) => b.range.length - a.range.length)
+      .map((content) => ({ takes: compileMediaRanges([content.range]), content }));
+  }
+
+  /** What is said of a type; null for one that is not named. */
+  find(type: string): Content | null {
+    return this.#exact.get(type) ?? this.#families.find(({ takes }) => takes(type))?.content ?? null;
+  }
+
+  /** Whether a body of this type is a stream that has no end to wait for. */
+  static isStream(contentType: string | undefined): boolean {
+    const type = contentType === undefined ? null : mediaTypeOf(contentType);
+    return type !== null && kindOfType(type) === 'stream';
+  }
+
+  of(contentType: string | undefined, bytes: Uint8Array): BodyVerdict {
+    const type = contentType === undefined ? null : mediaTypeOf(contentType);
+    const content = type === null ? null : this.find(type);
+    // What is called something that the contract does not name cannot be read, so it is not let by.
+    if (type === null || content === null) {
+      const found = type ?? 'something that is no media type';
+      return {
+        deviations: [{ name: '', at: '', rule: `${this.#pointer}/content`, keyword: 'content', wanted: this.ranges.join(', '), found: found.slice(0, 100) }],
+        unchecked: null,
+      };
+    }
+    if (content.check === null || content.place === null) return kindOfType(type) === 'json' ? this.#readable(readStrictJson(bytes), content) : FINE;
+    const kind = kindOfType(type);
+    switch (kind) {
+      case 'json': {
+        const read = readStrictJson(bytes);
+        return read.kind === 'fault' ? this.#readable(read, content) : verdictOf(content, content.check, read.value);
+      }
+      case 'xml': {
+        const text = textOf(bytes, contentType ?? '');
+        return text === null
+          ? this.#readable({ kind: 'fault', says: 'bytes that are no text' }, content)
+          : this.#read(readXml(text, content.place, this.#source.set), content, content.check);
+      }
+      case 'form':
+        return this.#read(this.#form(bytes, content, content.place), content, content.check);
+      case 'parts':
+        return this.#read(this.#parts(bytes, contentType ?? '', content, content.place), content, content.check);
+      case 'text': {
+        const text = textOf(bytes, contentType ?? '');
+        const kinds = kindsOf(this.#source.set, [content.place]);
+        return text === null
+          ? this.#readable({ kind: 'fault', says: 'bytes that are no text' }, content)
+          : verdictOf(content, content.check, typedText(text, kinds.types, false));
+      }
+      case 'stream':
+        return { deviations: [], unchecked: 'it is a stream' };
+      case 'bytes': {
+        const { types } = kindsOf(this.#source.set, [content.place]);
+        // Bytes as a text of the same length: what is said of its size can be held against it.
+        return types.has('string') ? verdictOf(content, content.check, LATIN1.decode(bytes)) : { deviations: [], unchecked: `${type} is not read` };
+      }
+    }
+  }
+
+  #readable(read: ReadValue, { pointer }: Content): BodyVerdict {
+    if (read.kind === 'value') return FINE;
+    return {
+      deviations: [{ name: '', at: '', rule: pointer, keyword: 'content', wanted: 'a body that every reader takes alike', found: read.says }],
+      unchecked: null,
+    };
+  }
+
+  #read(read: ReadValue, content: Content, check: Check): BodyVerdict {
+    return read.kind === 'fault' ? this.#readable(read, content) : verdictOf(content, check, read.value);
+  }
+
+  /** `application/x-www-form-urlencoded`, each member in its style (OpenAPI 3.1.2 section 4.8.15). */
+  #form(bytes: Uint8Array, content: Content, place: SchemaPlace): ReadValue {
+    const text = textOf(bytes, '');
+    if (text === null) return { kind: 'fault', says: 'bytes that are no text' };
+    const pairs = queryPairs(`?${text}`);
+    const kinds = kindsOf(this.#source.set, [place]);
+    const claimed = new Set<number>();
+    const claim = (index: number): void => void claimed.add(index);
+    try {
+      const value: Record<string, unknown> = {};
+      for (const [name, places] of kinds.members) {
+        const own = kindsOf(this.#source.set, places);
+        const said = content.encoding[name];
+        const encoding = isRecord(said) ? said : {};
+        const style = (typeof encoding['style'] === 'string' ? encoding['style'] : 'form') as ParameterStyle;
+        const explode = typeof encoding['explode'] === 'boolean' ? encoding['explode'] : style === 'form';
+        const form = formsOf(own)[0] ?? 'one';
+        const json = isJsonType(typeof encoding['contentType'] === 'string' ? encoding['contentType'] : null) || (form === 'object' && said === undefined);
+        const texts = readPairs(
+          pairs,
+          { name, style, explode, plusIsBlank: true },
+          json ? 'one' : form,
+          json || form !== 'object' ? null : new Set(own.members.keys()),
+          claim,
+        );
+        if (texts === undefined) continue;
+        const member = json ? jsonOf(texts) : typed(texts, own, this.#source.set, false);
+        put(value, name, member);
+      }
+      pairs.forEach(([name, text2], index) => {
+        if (!claimed.has(index)) put(value, decode(name, true), decode(text2, true));
+      });
+      return { kind: 'value', value };
+    } catch (error) {
+      if (error instanceof Unreadable) return { kind: 'fault', says: error.message };
+      throw error;
+    }
+  }
+
+  #parts(bytes: Uint8Array, contentType: string, content: Content, place: SchemaPlace): ReadValue {
+    const boundary = boundaryOf(contentType);
+    if (boundary === null) return { kind: 'fault', says: 'no boundary in its content type' };
+    const parts = readParts(bytes, boundary);
+    if (typeof parts === 'string') return { kind: 'fault', says: parts };
+    const kinds = kindsOf(this.#source.set, [place]);
+    const value: Record<string, unknown> = {};
+    for (const name of new Set(parts.map((part) => part.name))) {
+      const mine = parts.filter((part) => part.name === name);
+      const own = kindsOf(this.#source.set, kinds.members.get(name) ?? []);
+      const isList = own.types.has('array') && own.types.size < 7;
+      const items = isList ? kindsOf(this.#source.set, own.items) : own;
+      const read = mine.map((part) => partValue(part, items, content.encoding[name]));
+      const bad = read.find((one) => one.kind === 'fault');
+      if (bad?.kind === 'fault') return { kind: 'fault', says: `in the part “${name.slice(0, 40)}”: ${bad.says}` };
+      const values = read.map((one) => (one.kind === 'value' ? one.value : null));
+      if (!isList && values.length > 1) return { kind: 'fault', says: `the part “${name.slice(0, 40)}” more than once` };
+      put(value, name, isList ? values : values[0]);
+    }
+    return { kind: 'value', value };
+  }
+}
+
+/** The value of a part: by the type that it names, which has to be one of those that the contract names for it. */
+function partValue(part: FormPart, kinds: Kinds, encoding: unknown): ReadValue {
+  const said =
+    isRecord(encoding) && typeof encoding['contentType'] === 'string' ? encoding['contentType'].split(',').map((one) => one.trim().toLowerCase()) : null;
+  const type = part.contentType === null ? null : mediaTypeOf(part.contentType);
+  if (said !== null && !(type !== null && compileMediaRanges(said)(type)) && !(part.contentType === null && said.length > 0))
+    return { kind: 'fault', says: 'another content type than the contract names' };
+  const isObject = (kinds.types.has('object') || kinds.types.has('array')) && kinds.types.size < 7;
+  if (isJsonType(part.contentType) || (type === null && (isObject || (said !== null && isJsonType(said[0] ?? null))))) return readStrictJson(part.content);
+  const text = type === null || type.startsWith('text/') ? textOf(part.content, part.contentType ?? '') : null;
+  return { kind: 'value', value: text === null ? LATIN1.decode(part.content) : typedText(text, kinds.types, false) };
+}
+
+function jsonOf(texts: Texts): unknown {
+  const read = readStrictJson(new TextEncoder().encode(String(texts)));
+  if (read.kind === 'fault') throw new Unreadable(read.says);
+  return read.value;
+}
+
+function put(value: Record<string, unknown>, name: string, member: unknown): void {
+  if (Object.hasOwn(value, name)) throw new Unreadable('a member twice');
+  Object.defineProperty(value, name, { value: member, enumerable: true, configurable: true, writable: true });
+}
+
+/** Bytes as a text in the character set that a Content-Type names, UTF-8 where it names none; null where they are none. */
+function textOf(bytes: Uint8Array, contentType: string): string | null {
+  const charset = /;\s*charset="?([^\s;"]+)/i.exec(contentType)?.[1]?.toLowerCase() ?? 'utf-8';
+  if (charset === 'iso-8859-1' || charset === 'latin1') return LATIN1.decode(bytes);
+  if (charset !== 'utf-8' && charset !== 'us-ascii') return null;
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+  } catch {
+    return null;
+  }
+}
+
+function verdictOf({ pointer }: Content, check: Check, value: unknown): BodyVerdict {
+  let ok = false;
+  try {
+    ok = check(value, new Run(false));
+  } catch {
+    // Told below.
+  }
+  return ok ? FINE : { deviations: deviationsOf(check, value, '', pointer), unchecked: null };
+}

@@ -1,0 +1,12 @@
+/** Something in a message that its contract does not allow. Says what was found by kind and size, never the value. */
+export interface Deviation {
+  /** Which parameter, header field or status; empty for a body. */
+  readonly name: string;
+  /** JSON Pointer into the value. */
+  readonly at: string;
+  /** JSON Pointer into the contract: the rule that does not hold. */
+  readonly rule: string;
+  readonly keyword: string;
+  readonly wanted: string;
+  readonly found: string;
+}

@@ -1,0 +1,294 @@
+import type { ContractRule } from '../../document/contract-rule.js';
+import { isRecord, pointerToken } from '../../util/json-pointer.js';
+import { SchemaCompiler } from '../../schema/compile-schema.js';
+import type { Direction } from '../../schema/run.js';
+import { mediaTypeOf } from '../../message/media-type.js';
+import { finding, type Finding } from '../../verdict/codes.js';
+import { declaredSecurity, type DeclaredSecurity } from './declared-security.js';
+import { BodyCheck, type BodyVerdict } from './body-check.js';
+import { operationPointer, type ContractSource } from './contract-source.js';
+import type { Deviation } from './deviation.js';
+import { ParameterCheck, type ParameterPlace } from './parameter-check.js';
+import { cookiePairs, queryPairs, type Pairs } from './parameter-style.js';
+
+/** Header fields that parameters cannot describe (OpenAPI 3.1.2 section 4.8.12.1). */
+const NOT_PARAMETERS = new Set(['accept', 'content-type', 'authorization']);
+
+const NOTHING: readonly Deviation[] = Object.freeze([]);
+const UNDESCRIBED: BodyVerdict = Object.freeze({ deviations: [], unchecked: 'the contract describes no body' });
+
+interface Answer {
+  readonly key: string;
+  readonly fields: readonly ParameterCheck[];
+  readonly unread: readonly Deviation[];
+  readonly body: BodyCheck;
+  readonly hasContent: boolean;
+  readonly pointer: string;
+}
+
+/** What a contract says of one operation, ready to be held against its requests and answers. Each part is made when first asked. */
+export class OperationContract {
+  readonly pointer: string;
+  /** That it describes the operation, as its step says. */
+  readonly foundFinding: Finding;
+  #security: DeclaredSecurity | null = null;
+  readonly #source: ContractSource;
+  readonly #rule: ContractRule;
+  readonly #operation: Readonly<Record<string, unknown>>;
+  readonly #parameters: Readonly<Record<ParameterPlace, readonly ParameterCheck[]>>;
+  readonly #names: ReadonlySet<string>;
+  /** Parameters that cannot be read: nobody knows in which part they belong, so no part holds. */
+  #unreadable: readonly Deviation[] = NOTHING;
+  readonly #bodyPointer: string | null;
+  readonly #requestBody: BodyCheck | null;
+  readonly #bodyRequired: boolean;
+  /** What is said of bodies leads nowhere. */
+  readonly #bodyUnreadable: boolean;
+  readonly #compilers: Readonly<Record<Direction, SchemaCompiler>>;
+  readonly #answers = new Map<string, Answer | null>();
+
+  constructor(source: ContractSource, pointer: string, operation: Readonly<Record<string, unknown>>, item: string, rule: ContractRule) {
+    this.#source = source;
+    this.#rule = rule;
+    this.pointer = pointer;
+    this.foundFinding = finding('contract.found', { pointer });
+    this.#operation = operation;
+    const choices = {
+      unknown: rule.unknownMembers === 'refuse' ? 'closed' : 'as-said',
+      formats: rule.formats,
+      readOnlySent: rule.readOnlySent === 'allow',
+    } as const;
+    const dialect = source.dialect;
+    if (dialect === null) throw new Error('invariant: schemas of a dialect that is not read are not compiled');
+    this.#compilers = {
+      request: new SchemaCompiler(source.set, dialect, 'request', choices),
+      answer: new SchemaCompiler(source.set, dialect, 'answer', choices),
+    };
+    this.#parameters = this.#readParameters([`${item}/parameters`, `${pointer}/parameters`]);
+    this.#names = new Set(this.#parameters.query.map(({ name }) => name));
+    const body = operation['requestBody'] === undefined ? null : source.object(`${pointer}/requestBody`);
+    this.#bodyUnreadable = operation['requestBody'] !== undefined && body === null;
+    this.#bodyPointer = body?.pointer ?? null;
+    this.#bodyRequired = body?.value['required'] === true;
+    this.#requestBody = body && new BodyCheck(body, source, this.#compilers.request);
+  }
+
+  /** Parameters of the path item, and those of the operation, which replace them by name and place (OpenAPI 3.1.2 section 4.8.10). */
+  #readParameters(lists: readonly string[]): Readonly<Record<ParameterPlace, readonly ParameterCheck[]>> {
+    const found = new Map<string, [ParameterPlace, ParameterCheck]>();
+    const unreadable: Deviation[] = [];
+    for (const list of lists) {
+      const items = this.#source.at(list);
+      if (items !== undefined && !Array.isArray(items)) unreadable.push(unusable(list, 'list of parameters'));
+      if (!Array.isArray(items)) continue;
+      items.forEach((_, index) => {
+        const place = this.#source.object(`${list}/${index}`);
+        const name = place?.value['name'];
+        const where = place?.value['in'];
+        if (!place || typeof name !== 'string' || !isPlace(where)) {
+          unreadable.push(unusable(`${list}/${index}`, 'parameter'));
+          return;
+        }
+        if (where === 'header' && NOT_PARAMETERS.has(name.toLowerCase())) return;
+        const key = where === 'header' ? name.toLowerCase() : name;
+        found.set(`${where} ${key}`, [where, new ParameterCheck(place, name, where, this.#source, this.#compilers.request)]);
+      });
+    }
+    const of = (where: ParameterPlace): readonly ParameterCheck[] => [...found.values()].flatMap(([place, check]) => (place === where ? [check] : []));
+    this.#unreadable = unreadable;
+    return { path: of('path'), query: of('query'), header: of('header'), cookie: of('cookie') };
+  }
+
+  /** What the contract declares of credentials. */
+  get security(): DeclaredSecurity {
+    return (this.#security ??= declaredSecurity(this.#source, this.pointer));
+  }
+
+  /** @param segmentOf the text of a path parameter, still escaped */
+  path(segmentOf: (name: string) => string | undefined): readonly Deviation[] {
+    if (this.#unreadable.length > 0) return this.#unreadable;
+    return this.#parameters.path.flatMap((parameter) => parameter.ofText(segmentOf(parameter.name)));
+  }
+
+  /** @param query with its question mark, or empty @param credentials names whose values are credentials, which have checks of their own */
+  query(query: string, credentials: ReadonlySet<string>): readonly Deviation[] {
+    const { query: parameters } = this.#parameters;
+    if (this.#unreadable.length > 0) return this.#unreadable;
+    if (query.length < 2 && !parameters.some(({ required }) => required)) return NOTHING;
+    const pairs = queryPairs(query);
+    const claimed = new Set<number>();
+    const found = parameters.flatMap((parameter) => parameter.ofPairs(pairs, (index) => claimed.add(index), this.#names));
+    if (this.#rule.unknownQuery === 'allow') return found;
+    return [...found, ...this.#strays(pairs, claimed, credentials)];
+  }
+
+  #strays(pairs: Pairs, claimed: ReadonlySet<number>, credentials: ReadonlySet<string>): Deviation[] {
+    return pairs.flatMap(([name], index) =>
+      claimed.has(index) || credentials.has(name)
+        ? []
+        : [
+            {
+              name: name.slice(0, 60),
+              at: '',
+              rule: `${this.pointer}/parameters`,
+              keyword: 'unknown',
+              wanted: 'a query parameter that the contract names',
+              found: 'another one',
+            },
+          ],
+    );
+  }
+
+  header(valueOf: (name: string) => string | undefined): readonly Deviation[] {
+    if (this.#unreadable.length > 0) return this.#unreadable;
+    return this.#parameters.header.flatMap((parameter) => parameter.ofText(valueOf(parameter.name.toLowerCase())));
+  }
+
+  cookie(header: string | undefined): readonly Deviation[] {
+    const { cookie: parameters } = this.#parameters;
+    if (this.#unreadable.length > 0) return this.#unreadable;
+    if (parameters.length === 0) return NOTHING;
+    const pairs = cookiePairs(header ?? '');
+    return parameters.flatMap((parameter) => parameter.ofPairs(pairs, () => undefined, new Set()));
+  }
+
+  /** What a request's body may be called; null where the contract knows no body. */
+  get contentTypes(): readonly string[] | null {
+    return this.#requestBody?.ranges ?? null;
+  }
+
+  /** Whether the content type of a request is one that the contract names. */
+  type(contentType: string | undefined, hasBody: boolean): readonly Deviation[] {
+    const deviation = (keyword: string, wanted: string, found: string): Deviation[] => [
+      { name: 'Content-Type', at: '', rule: this.#bodyPointer ?? this.pointer, keyword, wanted, found },
+    ];
+    if (this.#bodyUnreadable) return [unusable(`${this.pointer}/requestBody`, 'request body')];
+    if (!hasBody) return NOTHING;
+    if (this.#requestBody === null) return deviation('content', 'no body', 'a body');
+    const wanted = this.#requestBody.ranges.join(', ') || 'no body';
+    const type = contentType === undefined ? null : mediaTypeOf(contentType);
+    if (type === null) return deviation('content', wanted, contentType === undefined ? 'no content type' : 'something that is no media type');
+    return this.#requestBody.find(type) === null ? deviation('content', wanted, type.slice(0, 100)) : NOTHING;
+  }
+
+  /** @param bytes null where there is no body */
+  body(contentType: string | undefined, bytes: Uint8Array | null): BodyVerdict {
+    if (this.#bodyUnreadable) return { deviations: [unusable(`${this.pointer}/requestBody`, 'request body')], unchecked: null };
+    if (this.#requestBody === null) {
+      const found = bytes === null ? [] : [{ name: '', at: '', rule: this.pointer, keyword: 'content', wanted: 'no body', found: 'a body' }];
+      return { deviations: found, unchecked: null };
+    }
+    if (bytes === null || bytes.length === 0) {
+      // An empty body of a type that is a text is a text all the same.
+      const deviations =
+        this.#bodyRequired && bytes === null
+          ? [{ name: '', at: '', rule: `${this.#bodyPointer ?? this.pointer}/required`, keyword: 'required', wanted: 'a body', found: 'none' }]
+          : [];
+      if (bytes === null || !this.#bodyRequired) return { deviations, unchecked: null };
+    }
+    return this.#requestBody.of(contentType, bytes);
+  }
+
+  #answerOf(status: number): Answer | null {
+    const responses = this.#operation['responses'];
+    if (!isRecord(responses)) return null;
+    const key = [String(status), `${Math.floor(status / 100)}XX`, `${Math.floor(status / 100)}xx`, 'default'].find((one) => Object.hasOwn(responses, one));
+    if (key === undefined) return null;
+    const made = this.#answers.get(key);
+    if (made !== undefined) return made;
+    const answer = this.#readAnswer(key);
+    this.#answers.set(key, answer);
+    return answer;
+  }
+
+  #readAnswer(key: string): Answer | null {
+    const place = this.#source.object(`${this.pointer}/responses/${pointerToken(key)}`);
+    if (!place) return null;
+    const headers = isRecord(place.value['headers']) ? Object.keys(place.value['headers']) : [];
+    const unread: Deviation[] = [];
+    const fields = headers.flatMap((name) => {
+      const at = `${place.pointer}/headers/${pointerToken(name)}`;
+      const field = this.#source.object(at);
+      if (field === null) unread.push(unusable(at, 'header'));
+      return field === null || name.toLowerCase() === 'content-type' ? [] : [new ParameterCheck(field, name, 'header', this.#source, this.#compilers.answer)];
+    });
+    const hasContent = isRecord(place.value['content']) && Object.keys(place.value['content']).length > 0;
+    return { key, fields, unread, body: new BodyCheck(place, this.#source, this.#compilers.answer), hasContent, pointer: place.pointer };
+  }
+
+  status(status: number): readonly Deviation[] {
+    if (this.#answerOf(status) !== null) return NOTHING;
+    const responses = this.#operation['responses'];
+    const wanted = isRecord(responses)
+      ? Object.keys(responses)
+          .filter((key) => !key.startsWith('x-'))
+          .join(', ')
+      : 'none';
+    return [{ name: String(status), at: '', rule: `${this.pointer}/responses`, keyword: 'status', wanted, found: String(status) }];
+  }
+
+  /** Header fields of an answer, its content type among them. @param hasBody false where none can follow */
+  fields(status: number, valueOf: (name: string) => string | undefined, hasBody: boolean): readonly Deviation[] {
+    const answer = this.#answerOf(status);
+    if (answer === null) return NOTHING;
+    if (answer.unread.length > 0) return answer.unread;
+    const found = answer.fields.flatMap((field) => field.ofText(valueOf(field.name.toLowerCase())));
+    const contentType = valueOf('content-type');
+    if (!hasBody || !answer.hasContent || contentType === undefined) return found;
+    const type = mediaTypeOf(contentType);
+    if (type !== null && answer.body.find(type) !== null) return found;
+    const deviation = {
+      name: 'Content-Type',
+      at: '',
+      rule: `${answer.pointer}/content`,
+      keyword: 'content',
+      wanted: answer.body.ranges.join(', '),
+      found: (type ?? 'something that is no media type').slice(0, 100),
+    };
+    return [...found, deviation];
+  }
+
+  /** Whether the contract says anything of the body of an answer with this status that has to be looked into. */
+  readsAnswer(status: number, contentType: string | undefined): boolean {
+    return (this.#answerOf(status) !== null || (status >= 200 && status <= 299)) && !BodyCheck.isStream(contentType);
+  }
+
+  answer(status: number, contentType: string | undefined, bytes: Uint8Array): BodyVerdict {
+    const answer = this.#answerOf(status);
+    if (answer === null && (status < 200 || status > 299)) return { deviations: [], unchecked: 'its status is not in the contract' };
+    // What an operation gives out where it succeeds is in the contract or does not leave.
+    if (answer === null) return { deviations: this.status(status), unchecked: null };
+    const deviation = (keyword: string, wanted: string, found: string): BodyVerdict => ({
+      deviations: [{ name: '', at: '', rule: answer.pointer, keyword, wanted, found }],
+      unchecked: null,
+    });
+    if (bytes.length === 0) return answer.hasContent ? deviation('content', 'a body', 'none') : UNDESCRIBED;
+    if (!answer.hasContent) return deviation('content', 'no body', `${bytes.length} bytes`);
+    if (contentType === undefined) return deviation('content', 'a content type', 'none');
+    return answer.body.of(contentType, bytes);
+  }
+}
+
+/** Something in a contract that cannot be read: what it asks for nobody knows, so nothing meets it. */
+const unusable = (rule: string, what: string): Deviation => ({
+  name: '',
+  at: '',
+  rule,
+  keyword: 'unreadable',
+  wanted: `a ${what} that can be read`,
+  found: 'one that leads nowhere',
+});
+
+const PLACES = ['path', 'query', 'header', 'cookie'] as const;
+const isPlace = (value: unknown): value is ParameterPlace => PLACES.some((place) => place === value);
+
+/** Reads what a contract says of an operation; null where it does not describe it, or its schemas are of a dialect that is not read. */
+export function operationContract(source: ContractSource, path: string, method: string, rule: ContractRule): OperationContract | null {
+  const item = source.object(`/paths/${pointerToken(path)}`);
+  if (item === null || source.dialect === null) return null;
+  const name = method.toLowerCase();
+  const operation = item.value[name];
+  if (!isRecord(operation)) return null;
+  const pointer = item.pointer === `/paths/${pointerToken(path)}` ? operationPointer(path, method) : `${item.pointer}/${name}`;
+  return new OperationContract(source, pointer, operation, item.pointer, rule);
+}

@@ -1,0 +1,147 @@
+import { isRecord } from '../../util/json-pointer.js';
+import type { SchemaCompiler } from '../../schema/compile-schema.js';
+import { Run, TooCostly, type Check, type SchemaViolation } from '../../schema/run.js';
+import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
+import type { ContractPlace, ContractSource } from './contract-source.js';
+import type { Deviation } from './deviation.js';
+import { PARAMETER_STYLES, Unreadable, readPairs, readText, type Form, type Pairs, type ParameterStyle, type Texts } from './parameter-style.js';
+import { readStrictJson } from './read-json.js';
+import { isJsonType } from './read-form.js';
+import { formsOf, kindsOf, typed, type Kinds } from './typed-value.js';
+
+export type ParameterPlace = 'path' | 'query' | 'header' | 'cookie';
+
+const DEFAULT_STYLE: Readonly<Record<ParameterPlace, ParameterStyle>> = { path: 'simple', query: 'form', header: 'simple', cookie: 'form' };
+const STYLES: Readonly<Record<ParameterPlace, readonly ParameterStyle[]>> = {
+  path: ['matrix', 'label', 'simple'],
+  query: ['form', 'spaceDelimited', 'pipeDelimited', 'deepObject'],
+  header: ['simple'],
+  cookie: ['form'],
+};
+const ENCODER = new TextEncoder();
+
+/** What deviates in one value, with the place that it has in its message. */
+export function explain(check: Check, value: unknown, name: string): Deviation[] {
+  const run = new Run(true);
+  check(value, run);
+  return (run.sink ?? []).map((violation: SchemaViolation) => ({ name, ...violation }));
+}
+
+/** Whether a value is allowed; a check that ends without a verdict allows nothing. */
+export function deviationsOf(check: Check, value: unknown, name: string, rule: string): Deviation[] {
+  try {
+    return check(value, new Run(false)) ? [] : explain(check, value, name);
+  } catch (error) {
+    if (error instanceof TooCostly || error instanceof RangeError)
+      return [{ name, at: '', rule, keyword: 'cost', wanted: 'a value that can be checked within bounds', found: 'one that costs more' }];
+    throw error;
+  }
+}
+
+/** One parameter of an operation, or one header field of an answer, ready to be held against what was sent. */
+export class ParameterCheck {
+  readonly name: string;
+  readonly required: boolean;
+  readonly pointer: string;
+  readonly #place: ParameterPlace;
+  readonly #style: ParameterStyle;
+  readonly #explode: boolean;
+  readonly #plusIsBlank: boolean;
+  readonly #emptyAllowed: boolean;
+  readonly #check: Check | null;
+  readonly #kinds: Kinds;
+  readonly #forms: readonly Form[];
+  readonly #set: SchemaSet;
+  /** A parameter that is described by a media type: its text is of that type. */
+  readonly #json: boolean;
+  /** Why what is said of it cannot be used; null where it can. */
+  readonly #unusable: string | null;
+
+  constructor({ value, pointer }: ContractPlace, name: string, place: ParameterPlace, source: ContractSource, compiler: SchemaCompiler) {
+    this.name = name;
+    this.pointer = pointer;
+    this.required = place === 'path' || value['required'] === true;
+    this.#place = place;
+    const style = value['style'] ?? DEFAULT_STYLE[place];
+    const known = PARAMETER_STYLES.find((one) => one === style && STYLES[place].includes(one));
+    this.#style = known ?? DEFAULT_STYLE[place];
+    this.#explode = typeof value['explode'] === 'boolean' ? value['explode'] : this.#style === 'form';
+    this.#plusIsBlank = place === 'query' && value['allowReserved'] !== true;
+    this.#emptyAllowed = place === 'query' && value['allowEmptyValue'] === true;
+    this.#set = source.set;
+    const content = isRecord(value['content']) ? Object.keys(value['content']) : null;
+    const [type] = content ?? [];
+    const at = type === undefined ? `${pointer}/schema` : `${pointer}/content/${type.replaceAll('~', '~0').replaceAll('/', '~1')}/schema`;
+    const said = source.at(at);
+    this.#json = type !== undefined && isJsonType(type);
+    this.#check = said === undefined ? null : compiler.value(source.schema(at));
+    const places: SchemaPlace[] = said === undefined ? [] : [source.schema(at)];
+    this.#kinds = kindsOf(source.set, places);
+    this.#forms = type === undefined ? formsOf(this.#kinds) : ['one'];
+    this.#unusable = known === undefined ? `the style ${String(style).slice(0, 40)}, which means nothing in a ${place}` : null;
+  }
+
+  #deviation(keyword: string, wanted: string, found: string): Deviation[] {
+    return [{ name: this.name, at: '', rule: this.pointer, keyword, wanted, found }];
+  }
+
+  missing(): Deviation[] {
+    return this.required ? this.#deviation('required', `the ${this.#place} parameter`, 'nothing') : [];
+  }
+
+  /** A path segment, still escaped, or a header field. */
+  ofText(raw: string | undefined): Deviation[] {
+    if (raw === undefined) return this.missing();
+    const written = { name: this.name, style: this.#style, explode: this.#explode, plusIsBlank: false };
+    return this.#judge((form) => readText(raw, written, form, this.#place === 'header'));
+  }
+
+  /** Out of a query or cookies. @param claim told which pairs it takes */
+  ofPairs(pairs: Pairs, claim: (index: number) => void, others: ReadonlySet<string>): Deviation[] {
+    const written = { name: this.name, style: this.#style, explode: this.#explode, plusIsBlank: this.#plusIsBlank };
+    const { members, open } = this.#kinds;
+    const names = open ? null : new Set(members.keys());
+    const mine = names ?? (members.size > 0 ? new Set(members.keys()) : new Set(pairs.map(([name]) => name).filter((name) => !others.has(name))));
+    return this.#judge((form) => readPairs(pairs, written, form, mine, claim));
+  }
+
+  #judge(read: (form: Form) => Texts | undefined): Deviation[] {
+    if (this.#unusable !== null) return this.#deviation('style', 'a rule that can be read', this.#unusable);
+    let first: Deviation[] | null = null;
+    // What a schema leaves open is tried in each form; the first tells what is wrong.
+    for (const form of this.#forms) {
+      let found: Deviation[];
+      try {
+        const texts = read(form);
+        if (texts === undefined) return this.missing();
+        found = this.#ofTexts(texts);
+      } catch (error) {
+        if (!(error instanceof Unreadable)) throw error;
+        found = this.#deviation('style', `a value in the style ${this.#style}${this.#explode ? ', exploded' : ''}`, error.message);
+      }
+      if (found.length === 0) return [];
+      first ??= found;
+    }
+    return first ?? this.#deviation('type', 'a value that can be written here', 'none');
+  }
+
+  #ofTexts(texts: Texts): Deviation[] {
+    if (texts === '' && this.#emptyAllowed) return [];
+    if (this.#json) {
+      const read = readStrictJson(ENCODER.encode(String(texts)));
+      if (read.kind === 'fault') return this.#deviation('content', 'JSON', read.says);
+      return this.#of(read.value);
+    }
+    if (this.#check === null) return [];
+    const value = typed(texts, this.#kinds, this.#set, false);
+    const found = this.#of(value);
+    if (found.length === 0) return found;
+    // A text that looks like a number may be meant as a text.
+    const plain = typed(texts, this.#kinds, this.#set, true);
+    return this.#of(plain).length === 0 ? [] : found;
+  }
+
+  #of(value: unknown): Deviation[] {
+    return this.#check === null ? [] : deviationsOf(this.#check, value, this.name, this.pointer);
+  }
+}

@@ -1,0 +1,79 @@
+import { mediaTypeOf } from '../../message/media-type.js';
+
+/** One part of a `multipart` body. */
+export interface FormPart {
+  readonly name: string;
+  readonly fileName: string | null;
+  readonly contentType: string | null;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly content: Uint8Array;
+}
+
+/** Parts of one body, and bytes of the head of each. */
+const MAX_PARTS = 1000;
+const MAX_HEAD = 8192;
+
+const LATIN1 = new TextDecoder('latin1');
+
+/** The boundary that a Content-Type names (RFC 2046 section 5.1.1); null where it names none. */
+export function boundaryOf(contentType: string): string | null {
+  const match = /;\s*boundary=(?:"((?:[^"\\]|\\.)*)"|([^\s;"]+))/i.exec(contentType);
+  const boundary = match?.[1]?.replace(/\\(.)/g, '$1') ?? match?.[2] ?? '';
+  return /^[A-Za-z0-9'()+_,\-./:=? ]{0,69}[A-Za-z0-9'()+_,\-./:=?]$/.test(boundary) ? boundary : null;
+}
+
+/** Reads a body of parts (RFC 2046 section 5.1, RFC 7578). A text says what is wrong with it. */
+export function readParts(bytes: Uint8Array, boundary: string): readonly FormPart[] | string {
+  // One character for each byte, so that places in the text are places in the bytes.
+  const text = LATIN1.decode(bytes);
+  const mark = `--${boundary}`;
+  const parts: FormPart[] = [];
+  let at = text.startsWith(mark) ? 0 : text.indexOf(`\r\n${mark}`) + 2;
+  if (at === 1) return 'no boundary';
+  for (;;) {
+    at += mark.length;
+    if (text.startsWith('--', at)) return parts;
+    const lineEnd = text.indexOf('\r\n', at);
+    if (lineEnd < 0 || text.slice(at, lineEnd).trim() !== '') return 'a boundary with something behind it';
+    const next = text.indexOf(`\r\n${mark}`, lineEnd);
+    if (next < 0) return 'no boundary at its end';
+    const headEnd = text.startsWith('\r\n\r\n', lineEnd) ? lineEnd + 2 : text.indexOf('\r\n\r\n', lineEnd) + 2;
+    if (headEnd < 2 || headEnd > next || headEnd - lineEnd > MAX_HEAD) return 'a part without the end of its head';
+    const part = readPart(text.slice(lineEnd + 2, headEnd), bytes.subarray(headEnd + 2, next));
+    if (typeof part === 'string') return part;
+    parts.push(part);
+    if (parts.length > MAX_PARTS) return `more than ${MAX_PARTS} parts`;
+    at = next + 2;
+  }
+}
+
+function readPart(head: string, content: Uint8Array): FormPart | string {
+  const headers: Record<string, string> = Object.create(null) as Record<string, string>;
+  for (const line of head.split('\r\n')) {
+    if (line === '') continue;
+    const colon = line.indexOf(':');
+    if (colon < 1) return 'a line in the head of a part that is no header field';
+    const name = line.slice(0, colon).toLowerCase();
+    if (name in headers) return `the header ${name.slice(0, 40)} twice in one part`;
+    headers[name] = line.slice(colon + 1).trim();
+  }
+  const disposition = headers['content-disposition'] ?? '';
+  const name = parameter(disposition, 'name');
+  if (name === null) return 'a part without a name';
+  if (headers['content-transfer-encoding'] !== undefined && !/^(?:7bit|8bit|binary)$/i.test(headers['content-transfer-encoding']))
+    return 'a part in a transfer encoding';
+  return { name, fileName: parameter(disposition, 'filename'), contentType: headers['content-type'] ?? null, headers, content };
+}
+
+function parameter(disposition: string, name: string): string | null {
+  const found = [...disposition.matchAll(new RegExp(`;\\s*${name}=(?:"((?:[^"\\\\]|\\\\.)*)"|([^\\s;"]+))`, 'gi'))];
+  const [match] = found;
+  // Named twice, two readers would take two different ones.
+  return match && found.length === 1 ? (match[1] ?? match[2] ?? '') : null;
+}
+
+/** Whether a part holds JSON. */
+export const isJsonType = (contentType: string | null): boolean => {
+  const type = contentType === null ? null : mediaTypeOf(contentType);
+  return type !== null && (type === 'application/json' || type === 'text/json' || type.endsWith('+json'));
+};

@@ -1,0 +1,101 @@
+import { isRecord } from '../../util/json-pointer.js';
+import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
+import type { Form, Texts } from './parameter-style.js';
+
+/** What a schema says a value can be, as far as texts have to be turned into it. */
+export interface Kinds {
+  readonly types: ReadonlySet<string>;
+  /** Schemas of members, by name; several where alternatives have the same name. */
+  readonly members: ReadonlyMap<string, readonly SchemaPlace[]>;
+  readonly items: readonly SchemaPlace[];
+  /** Whether members may have other names too. */
+  readonly open: boolean;
+}
+
+const NUMBER = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
+const ALL = ['null', 'boolean', 'string', 'number', 'integer', 'object', 'array'];
+
+/** Looks through references and combinations for the types that a value may have. */
+export function kindsOf(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
+  const types = new Set<string>();
+  const members = new Map<string, SchemaPlace[]>();
+  const items: SchemaPlace[] = [];
+  let open = true;
+  const seen = new Set<string>();
+  const look = (place: SchemaPlace): void => {
+    const key = `${place.document}#${place.pointer}`;
+    if (seen.has(key)) return;
+    seen.add(key);
+    const schema = set.valueOf(place);
+    if (!isRecord(schema)) return;
+    const below = (...path: (string | number)[]): SchemaPlace => ({
+      document: place.document,
+      pointer: place.pointer + path.map((part) => `/${String(part).replaceAll('~', '~0').replaceAll('/', '~1')}`).join(''),
+    });
+    const said = schema['type'];
+    for (const type of Array.isArray(said) ? (said as unknown[]) : [said]) if (typeof type === 'string') types.add(type);
+    if (schema['nullable'] === true) types.add('null');
+    if (said === undefined)
+      for (const value of [...(Array.isArray(schema['enum']) ? (schema['enum'] as unknown[]) : []), ...('const' in schema ? [schema['const']] : [])])
+        types.add(typeOf(value));
+    if (isRecord(schema['properties'])) {
+      if (said === undefined) types.add('object');
+      for (const name of Object.keys(schema['properties'])) members.set(name, [...(members.get(name) ?? []), below('properties', name)]);
+    }
+    if (schema['additionalProperties'] === false) open = false;
+    if (schema['items'] !== undefined) {
+      if (said === undefined) types.add('array');
+      items.push(below('items'));
+    }
+    if (typeof schema['$ref'] === 'string') {
+      const found = set.resolve(schema['$ref'], place);
+      if (found.kind === 'place') look(found.place);
+    }
+    for (const word of ['allOf', 'anyOf', 'oneOf']) {
+      const list = schema[word];
+      if (Array.isArray(list)) list.forEach((_, index) => look(below(word, index)));
+    }
+  };
+  places.forEach(look);
+  return { types: types.size === 0 ? new Set(ALL) : types, members, items, open };
+}
+
+const typeOf = (value: unknown): string => (value === null ? 'null' : Array.isArray(value) ? 'array' : typeof value);
+
+/** In what form a value of a schema is written; several where its schema leaves that open. */
+export function formsOf({ types }: Kinds): readonly Form[] {
+  if (types.size === ALL.length) return ['one'];
+  return [
+    ...(types.has('array') ? (['list'] as const) : []),
+    ...(types.has('object') ? (['object'] as const) : []),
+    ...(types.has('string') || types.has('number') || types.has('integer') || types.has('boolean') || types.has('null') ? (['one'] as const) : []),
+  ];
+}
+
+/**
+ * A value of texts as the types of its schema have it: the first that the text can be of number, boolean, null, text.
+ * @param plain leaves texts as they are wherever a schema allows texts
+ */
+export function typed(texts: Texts, kinds: Kinds, set: SchemaSet, plain: boolean): unknown {
+  if (typeof texts === 'string') return typedText(texts, kinds.types, plain);
+  if (Array.isArray(texts)) {
+    const items = kindsOf(set, kinds.items);
+    return (texts as readonly string[]).map((text) => typed(text, items, set, plain));
+  }
+  // Plain objects, as JSON would make them: schemas look at own members.
+  const made: Record<string, unknown> = {};
+  for (const [name, value] of Object.entries(texts)) {
+    const member = kindsOf(set, kinds.members.get(name) ?? []);
+    const list = typeof value === 'string' && member.types.has('array') && member.types.size < ALL.length ? [value] : value;
+    Object.defineProperty(made, name, { value: typed(list, member, set, plain), enumerable: true, configurable: true, writable: true });
+  }
+  return made;
+}
+
+export function typedText(text: string, types: ReadonlySet<string>, plain: boolean): unknown {
+  if (plain && types.has('string')) return text;
+  if ((types.has('number') || types.has('integer')) && NUMBER.test(text) && (types.size < ALL.length || !types.has('string'))) return Number(text);
+  if (types.has('boolean') && (text === 'true' || text === 'false') && types.size < ALL.length) return text === 'true';
+  if (types.has('null') && (text === 'null' || text === '') && !types.has('string')) return null;
+  return text;
+}
