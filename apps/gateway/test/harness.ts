@@ -45,6 +45,8 @@ export class FakeControl {
   #live: FeedMessage | null = null;
   /** Whatever a node is told before its release when it connects. */
   readonly first: FeedMessage[] = [];
+  /** Texts of contracts by hash. */
+  readonly contracts = new Map<string, string>();
   /** Parts of documents by hash, and every list of hashes that was asked for. */
   readonly parts = new Map<string, string>();
   readonly partsAsked: (readonly string[])[] = [];
@@ -60,6 +62,10 @@ export class FakeControl {
 
   async #serve(req: IncomingMessage, res: ServerResponse): Promise<void> {
     if (req.headers.authorization !== `Bearer ${NODE_TOKEN}`) return void res.writeHead(401).end();
+    if (req.url?.startsWith('/nodes/v1/contracts/')) {
+      const text = this.contracts.get(req.url.slice('/nodes/v1/contracts/'.length));
+      return void res.writeHead(text === undefined ? 404 : 200, { 'content-type': 'text/plain; charset=utf-8' }).end(text);
+    }
     if (req.method === 'GET') {
       res.writeHead(200, { 'content-type': 'application/x-ndjson' });
       res.write(`${JSON.stringify({ type: 'hello', controlPlane: 'test' })}\n`);

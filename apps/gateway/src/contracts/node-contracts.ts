@@ -1,4 +1,4 @@
-import { contractInForce, ContractSource, isRecord, looksAtContract, PartedContract, type ContractStore, type ReleaseDocument } from '@virga/core';
+import { contractInForce, ContractSource, looksAtContract, PartedContract, type ContractStore, type ReleaseDocument } from '@virga/core';
 import { readdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
