@@ -20,6 +20,8 @@ import { BenchService } from './control/bench/bench.service.js';
 import { GrantService } from './control/bench/grant.service.js';
 import { ClientsController } from './control/clients/clients.controller.js';
 import { ClientsService } from './control/clients/clients.service.js';
+import { ConformanceController } from './control/contract/conformance.controller.js';
+import { ConformanceService } from './control/contract/conformance.service.js';
 import { ContractService } from './control/contract/contract.service.js';
 import { AttentionService } from './control/overlook/attention.service.js';
 import { FallService } from './control/overlook/fall.service.js';
@@ -83,6 +85,7 @@ export class AppModule {
         AuthorizersController,
         ReachController,
         TrialsController,
+        ConformanceController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -105,6 +108,7 @@ export class AppModule {
         CaseRunner,
         ReleasesService,
         ContractService,
+        ConformanceService,
         ApisService,
         OperationPageService,
         ProvidersService,

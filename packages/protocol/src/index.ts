@@ -114,6 +114,18 @@ export {
   NetworkDto,
 } from './control/addresses.js';
 export { HeaderEditDto, HeaderLanesDto, HeaderValueDto, lanesOf, MessageDto, MessageOverrideDto } from './control/message.js';
+export {
+  AcceptInput,
+  AcceptView,
+  ContractPartCount,
+  ContractPartsDto,
+  ContractPlaceView,
+  ContractRuleDto,
+  ContractStanding,
+  ContractStandingList,
+  ViolationList,
+  ViolationView,
+} from './control/contract-rule.js';
 export { CheckModesDto, ModesDto } from './control/modes.js';
 export { ComparisonView, HeaderView, RuleView, StepView } from './control/explanations.js';
 export { ApiList, NodeList, OperationList, PersonaList, ProviderList, ReleaseList } from './control/lists.js';

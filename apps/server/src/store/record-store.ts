@@ -1,6 +1,7 @@
 import type { RecordBatch, RequestOutcome, StepCount, StepId, StepOutcome, TraceRecord } from '@virga/core';
 import { Op, QueryTypes, type WhereOptions } from 'sequelize';
 import { BatchRow, TraceRow, UnsentRow } from './models/records.js';
+import { addViolations } from './violation-store.js';
 import type { Store } from './store.js';
 
 const ADD_TRAFFIC = `INSERT INTO traffic (minute, api_id, operation_id, code, status, step, outcome, count, total_us)
@@ -17,6 +18,7 @@ export function writeBatch(store: Store, node: string, batchId: string, batch: R
     const last = await BatchRow.findByPk(node, { transaction });
     if (last?.batchId === batchId) return;
     await TraceRow.bulkCreate(batch.traces.map(toRow), { transaction, ignoreDuplicates: true });
+    await addViolations(store, batch.traces, transaction);
     for (const count of batch.counts) {
       const replacements = { ...count, apiId: count.apiId ?? '', operationId: count.operationId ?? '' };
       await store.sequelize.query(ADD_TRAFFIC, { replacements, transaction });
@@ -217,6 +219,7 @@ export async function prune(store: Store, keep: { traceCount: number; tracesFrom
     await TraceRow.destroy({ where: { at: { [Op.lte]: from } }, transaction });
     for (const table of ['traffic', 'step_traffic'])
       await store.sequelize.query(`DELETE FROM ${table} WHERE minute < :from`, { replacements: { from: keep.trafficFrom }, transaction });
+    await store.sequelize.query('DELETE FROM violations WHERE last_at < :from', { replacements: { from: keep.tracesFrom }, transaction });
     await UnsentRow.destroy({ where: { minute: { [Op.lt]: keep.tracesFrom } }, transaction });
   });
 }

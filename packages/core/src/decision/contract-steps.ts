@@ -6,6 +6,7 @@ import type { DeclaredScheme } from '../contract/check/declared-security.js';
 import { CONTRACT_PARTS, looksAtContract, type ContractPart, type ContractRule } from '../document/contract-rule.js';
 import type { CheckMode, ModeRule } from '../document/modes.js';
 import { finding, type Finding } from '../verdict/codes.js';
+import { shorten } from '../token/verify-token.js';
 import type { Check, CompiledStep } from './compiled.js';
 import type { Exchange } from './exchange.js';
 import type { BodyNeed } from './phases.js';
@@ -50,9 +51,19 @@ type Part = keyof Findings;
 function found(part: Part, deviations: readonly Deviation[]): Finding {
   const [first] = deviations;
   if (first === undefined) return MEETS[part];
-  const { name, at, rule, keyword, wanted, found: seen } = first;
+  const { name, at, rule, keyword, wanted, found: seen, member = null } = first;
   const places = [...new Set(deviations.map((one) => [one.name, one.at].filter(Boolean).join(' ')))].slice(0, MOST_PLACES);
-  return finding(`${part}.differs`, { name, at, rule, keyword, wanted, found: seen, more: deviations.length - 1, places });
+  return finding(`${part}.differs`, {
+    name,
+    at,
+    rule,
+    keyword,
+    wanted,
+    found: seen,
+    member: member === null ? null : shorten(member, 100),
+    more: deviations.length - 1,
+    places,
+  });
 }
 
 /**

@@ -69,11 +69,23 @@ export class SchemaCompiler {
   /** The check of a schema that may be one of several on the same value. */
   inPlace(place: SchemaPlace, dialect: Dialect = this.#dialect): Check {
     const key = `${dialect.name} ${place.document}#${place.pointer}`;
+    let made = this.#made.get(key);
+    if (!made) this.#made.set(key, (made = this.#compile(place, dialect)));
+    return made;
+  }
+
+  /** The same, made when the first value comes: schemas may lead back to themselves, and most of a description is seldom used. */
+  #later(place: SchemaPlace, dialect: Dialect): Check {
+    const key = `${dialect.name} ${place.document}#${place.pointer} `;
     const made = this.#made.get(key);
     if (made) return made;
-    // Made when the first value comes: schemas may lead back to themselves, and most of a description is seldom used.
     let ready: Check | null = null;
-    const late: Check = (value, run) => (ready ??= this.#compile(place, dialect))(value, run);
+    const late: Check = (value, run) => {
+      run.enter();
+      const ok = (ready ??= this.inPlace(place, dialect))(value, run);
+      run.leave();
+      return ok;
+    };
     this.#made.set(key, late);
     return late;
   }
@@ -87,7 +99,8 @@ export class SchemaCompiler {
     if (named === null) return this.#fault(place.pointer, '$schema', `the dialect ${String(schema['$schema']).slice(0, 100)} is not read`);
     const checks = this.#checksOf(schema, place, named);
     const entersResource = named.modern && typeof schema['$id'] === 'string';
-    const whole = entered(checks, entersResource || place.pointer === '' ? this.#set.baseOf(place) : null);
+    const all = allOf(checks);
+    const whole = this.#set.hasDynamicAnchors && (entersResource || place.pointer === '') ? entered(all, this.#set.baseOf(place)) : all;
     const looksBack = named.modern && (schema['unevaluatedProperties'] !== undefined || schema['unevaluatedItems'] !== undefined);
     return looksBack ? collecting(whole) : whole;
   }
@@ -135,8 +148,10 @@ export class SchemaCompiler {
 
   /** A schema elsewhere, with the root that it stands below as the innermost one. */
   #follow(place: SchemaPlace, dialect: Dialect): Check {
-    const check = this.inPlace(place, dialect);
+    const check = this.#later(place, dialect);
     const base = this.#set.baseOf(place);
+    // Only dynamic references ask from where they were reached.
+    if (!this.#set.hasDynamicAnchors) return check;
     return (value, run) => {
       run.scope.push(base);
       const ok = check(value, run);
@@ -198,26 +213,31 @@ function refusal(rule: string, keyword: string, wanted: string): Check {
 }
 
 /** All checks of one schema. While only the verdict is wanted the first failure ends it. */
-function entered(checks: readonly Check[], root: string | null): Check {
-  const [only] = checks;
-  const all =
-    checks.length === 1 && only
-      ? only
-      : (value: unknown, run: Run): boolean => {
-          let ok = true;
-          for (let index = 0; index < checks.length; index++) {
-            if ((checks[index] as Check)(value, run)) continue;
-            ok = false;
-            if (run.sink === null) break;
-          }
-          return ok;
-        };
+function allOf(checks: readonly Check[]): Check {
+  const [first = ALLOWED, second, third] = checks;
+  if (second === undefined) return first;
+  const both: Check = (value, run) => {
+    const ok = first(value, run);
+    return ok || run.sink !== null ? second(value, run) && ok : false;
+  };
+  if (third === undefined) return both;
   return (value, run) => {
-    run.enter();
-    if (root !== null) run.scope.push(root);
+    let ok = true;
+    for (let index = 0; index < checks.length; index++) {
+      if ((checks[index] as Check)(value, run)) continue;
+      ok = false;
+      if (run.sink === null) break;
+    }
+    return ok;
+  };
+}
+
+/** A schema that is a root of its own, for references that ask for the outermost one. */
+function entered(all: Check, root: string): Check {
+  return (value, run) => {
+    run.scope.push(root);
     const ok = all(value, run);
-    if (root !== null) run.scope.pop();
-    run.leave();
+    run.scope.pop();
     return ok;
   };
 }
@@ -252,7 +272,7 @@ function closed(check: Check, at: string): Check {
     if (names === true) return ok;
     for (const name of Object.keys(value)) {
       if (names.has(name)) continue;
-      left(run, at, 'unknown', `no member “${name.slice(0, 60)}”`, value);
+      left(run, at, 'unknown', `no member “${name.slice(0, 60)}”`, value, name);
       ok = false;
       if (run.sink === null) return false;
     }
@@ -260,7 +280,7 @@ function closed(check: Check, at: string): Check {
   };
 }
 
-function left(run: Run, at: string, keyword: string, wanted: string, value: unknown): false {
-  run.report(at, keyword, wanted, kindOf(value));
+function left(run: Run, at: string, keyword: string, wanted: string, value: unknown, member: string | null = null): false {
+  run.report(at, keyword, wanted, kindOf(value), member);
   return false;
 }

@@ -4,32 +4,49 @@ import { readPattern } from './pattern.js';
 /** Whether a text is of a format. */
 type TextFormat = (text: string) => boolean;
 
-const DATE = /^(\d{4})-(\d\d)-(\d\d)$/;
-const TIME = /^(\d\d):(\d\d):(\d\d)(\.\d+)?(?:z|([+-])(\d\d):(\d\d))$/i;
+/** The two digits at a place as a number; -1 where they are none. */
+function two(text: string, at: number): number {
+  const [a, b] = [text.charCodeAt(at) - 48, text.charCodeAt(at + 1) - 48];
+  return a >= 0 && a <= 9 && b >= 0 && b <= 9 ? a * 10 + b : -1;
+}
 
-/** RFC 3339 section 5.6 `full-date`. */
-function isDate(text: string): boolean {
-  const match = DATE.exec(text);
-  if (!match) return false;
-  const [year, month, day] = [Number(match[1]), Number(match[2]), Number(match[3])];
+const [COLON, DASH, PLUS, DOT] = [58, 45, 43, 46];
+const DAYS = [31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
+
+/** RFC 3339 section 5.6 `full-date`, in the first ten characters. */
+function hasDate(text: string): boolean {
+  const [century, years, month, day] = [two(text, 0), two(text, 2), two(text, 5), two(text, 8)];
+  if (century < 0 || years < 0 || text.charCodeAt(4) !== DASH || text.charCodeAt(7) !== DASH || month < 1 || month > 12) return false;
+  const year = century * 100 + years;
   const leap = year % 4 === 0 && (year % 100 !== 0 || year % 400 === 0);
-  const days = [31, leap ? 29 : 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
-  return month >= 1 && month <= 12 && day >= 1 && day <= (days[month - 1] ?? 0);
+  return day >= 1 && day <= (month === 2 && !leap ? 28 : (DAYS[month - 1] as number));
 }
 
-/** RFC 3339 section 5.6 `full-time`; a leap second stands at the end of a day in UTC (section 5.7). */
-function isTime(text: string): boolean {
-  const match = TIME.exec(text);
-  if (!match) return false;
-  const [hour, minute, second] = [Number(match[1]), Number(match[2]), Number(match[3])];
-  const [zoneHour, zoneMinute] = [Number(match[6] ?? 0), Number(match[7] ?? 0)];
-  if (hour > 23 || minute > 59 || second > 60 || zoneHour > 23 || zoneMinute > 59) return false;
-  if (second < 60) return true;
-  const offset = (match[5] === '-' ? 1 : -1) * (zoneHour * 60 + zoneMinute);
-  return (((hour * 60 + minute + offset) % 1440) + 1440) % 1440 === 1439;
+/** RFC 3339 section 5.6 `full-time`, from a place to the end; a leap second stands at the end of a day in UTC (section 5.7). */
+function hasTime(text: string, from: number): boolean {
+  const [hour, minute, second] = [two(text, from), two(text, from + 3), two(text, from + 6)];
+  if (hour < 0 || hour > 23 || minute < 0 || minute > 59 || second < 0 || second > 60) return false;
+  if (text.charCodeAt(from + 2) !== COLON || text.charCodeAt(from + 5) !== COLON) return false;
+  let at = from + 8;
+  if (text.charCodeAt(at) === DOT) {
+    const first = ++at;
+    while (text.charCodeAt(at) >= 48 && text.charCodeAt(at) <= 57) at++;
+    if (at === first) return false;
+  }
+  const sign = text.charCodeAt(at);
+  const rest = text.length - at;
+  let offset = 0;
+  if (sign === PLUS || sign === DASH) {
+    const [zoneHour, zoneMinute] = [two(text, at + 1), two(text, at + 4)];
+    if (rest !== 6 || text.charCodeAt(at + 3) !== COLON || zoneHour < 0 || zoneHour > 23 || zoneMinute < 0 || zoneMinute > 59) return false;
+    offset = (sign === DASH ? 1 : -1) * (zoneHour * 60 + zoneMinute);
+  } else if (rest !== 1 || (sign !== 90 && sign !== 122)) return false;
+  return second < 60 || (((hour * 60 + minute + offset) % 1440) + 1440) % 1440 === 1439;
 }
 
-const isDateTime: TextFormat = (text) => /^[^tT]{10}[tT]/.test(text) && isDate(text.slice(0, 10)) && isTime(text.slice(11));
+const isDate: TextFormat = (text) => text.length === 10 && hasDate(text);
+const isTime: TextFormat = (text) => hasTime(text, 0);
+const isDateTime: TextFormat = (text) => (text.charCodeAt(10) | 32) === 116 && hasDate(text) && hasTime(text, 11);
 
 /** RFC 3339 appendix A. */
 const isDuration: TextFormat = (text) =>

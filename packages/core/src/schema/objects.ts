@@ -75,12 +75,14 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
 
   const tellMissing = (value: Record<string, unknown>, run: Run): void => {
     for (const [name, member] of members)
-      if (member.required && !Object.hasOwn(value, name)) run.report(`${at}/required`, 'required', `a member “${name.slice(0, 60)}”`, 'an object without it');
+      if (member.required && !Object.hasOwn(value, name))
+        run.report(`${at}/required`, 'required', `a member “${name.slice(0, 60)}”`, 'an object without it', name);
   };
 
   return (value, run) => {
     const explain = run.sink !== null;
     const { evaluated } = run;
+    const direct = !explain && evaluated === null;
     let ok = true;
     let found = 0;
     let size = 0;
@@ -92,11 +94,11 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
       if (member !== undefined) {
         if (member.required) found++;
         if (member.barred !== null) {
-          run.report(`${at}/properties/${name}`, member.barred, `no member “${name.slice(0, 60)}”: it is ${member.barred}`, 'an object with it');
+          run.report(`${at}/properties/${name}`, member.barred, `no member “${name.slice(0, 60)}”: it is ${member.barred}`, 'an object with it', name);
           ok = false;
         } else if (member.check !== null) {
           known = true;
-          if (!run.inside(member.check, value[name], name)) ok = false;
+          if (!(direct ? member.check(value[name], run) : run.inside(member.check, value[name], name))) ok = false;
         }
       }
       for (let index = 0; index < patterns.length; index++) {
@@ -107,7 +109,7 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
       }
       if (!known && (member === undefined || member.check === null)) {
         if (closedHere) {
-          run.report(`${at}/additionalProperties`, 'additionalProperties', `no member “${name.slice(0, 60)}”`, 'an object with it');
+          run.report(`${at}/additionalProperties`, 'additionalProperties', `no member “${name.slice(0, 60)}”`, 'an object with it', name);
           ok = false;
         } else if (additional !== null) {
           known = true;
@@ -186,7 +188,7 @@ function leavingNothing({ at, schema }: Keywords, own: Check, check: Check): Che
     const { evaluated } = run;
     for (const name of Object.keys(value)) {
       if (evaluated === null || evaluated.names === true || evaluated.names.has(name)) continue;
-      if (none) run.report(`${at}/unevaluatedProperties`, 'unevaluatedProperties', `no member “${name.slice(0, 60)}”`, kindOf(value));
+      if (none) run.report(`${at}/unevaluatedProperties`, 'unevaluatedProperties', `no member “${name.slice(0, 60)}”`, kindOf(value), name);
       if (none || !run.inside(check, value[name], name)) ok = false;
       if (!ok && run.sink === null) return false;
     }

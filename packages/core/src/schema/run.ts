@@ -12,10 +12,12 @@ export interface SchemaViolation {
   readonly keyword: string;
   readonly wanted: string;
   readonly found: string;
+  /** The member that is missing or too much, where it is one; a schema of many may name it in full. */
+  readonly member: string | null;
 }
 
-/** Bounds of one check: schemas applied, how deep they may call each other, violations that are told. */
-export const SCHEMA_BOUNDS = { steps: 2_000_000, depth: 400, violations: 20 } as const;
+/** Bounds of one check: references followed, and how many more for each byte; how deep they may call each other; violations that are told. */
+export const SCHEMA_BOUNDS = { steps: 20_000, stepsPerByte: 2, depth: 400, violations: 20 } as const;
 
 /** A value costs more to check than is spent on one, or a schema leads back to itself without an end. */
 export class TooCostly extends Error {}
@@ -51,16 +53,19 @@ export class Run {
   evaluated: Evaluated | null = null;
   /** Roots of the schemas that were entered, for `$dynamicRef`. */
   readonly scope: string[] = [];
-  #steps = 0;
+  /** References that may still be followed. */
+  #left: number;
   #depth = 0;
   readonly #path: (string | number)[] = [];
 
-  constructor(explain: boolean) {
+  /** @param bytes how large the value was as it came */
+  constructor(explain: boolean, bytes = 0) {
     this.sink = explain ? [] : null;
+    this.#left = SCHEMA_BOUNDS.steps + SCHEMA_BOUNDS.stepsPerByte * bytes;
   }
 
   enter(): void {
-    if (++this.#steps > SCHEMA_BOUNDS.steps || ++this.#depth > SCHEMA_BOUNDS.depth) throw new TooCostly('the value is too costly to check');
+    if (--this.#left < 0 || ++this.#depth > SCHEMA_BOUNDS.depth) throw new TooCostly('the value is too costly to check');
   }
 
   leave(): void {
@@ -68,8 +73,8 @@ export class Run {
   }
 
   /** Writes down a violation of the value that the run is at. */
-  report(rule: string, keyword: string, wanted: string, found: string): void {
-    if (this.sink !== null && this.sink.length < SCHEMA_BOUNDS.violations) this.sink.push({ at: this.pointer, rule, keyword, wanted, found });
+  report(rule: string, keyword: string, wanted: string, found: string, member: string | null = null): void {
+    if (this.sink !== null && this.sink.length < SCHEMA_BOUNDS.violations) this.sink.push({ at: this.pointer, rule, keyword, wanted, found, member });
   }
 
   get pointer(): string {

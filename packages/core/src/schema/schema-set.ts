@@ -34,12 +34,18 @@ export class SchemaSet {
   readonly #documents = new Map<string, SchemaDocument>();
   readonly #named = new Map<string, Named>();
   readonly #bases = new Map<string, SchemaNames['bases']>();
+  #dynamic = false;
 
   /** @param uri what the document is called; it has no fragment */
   add(uri: string, document: SchemaDocument, { names, bases }: SchemaNames): void {
     this.#documents.set(uri, document);
     this.#bases.set(uri, bases);
+    this.#dynamic ||= names.some(({ dynamic }) => dynamic);
     for (const name of names) this.#named.set(name.uri, { document: uri, pointer: name.pointer, uri: name.uri, dynamic: name.dynamic });
+  }
+
+  get hasDynamicAnchors(): boolean {
+    return this.#dynamic;
   }
 
   valueOf({ document, pointer }: SchemaPlace): unknown {

@@ -31,6 +31,23 @@ const check =
     return false;
   };
 
+/** The same of numbers alone; other values are other keywords' business. */
+const numbers =
+  (at: string, keyword: string, wanted: string, allows: (value: number) => boolean): Check =>
+  (value, run) => {
+    if (typeof value !== 'number' || allows(value)) return true;
+    run.report(`${at}/${keyword}`, keyword, wanted, kindOf(value));
+    return false;
+  };
+
+const texts =
+  (at: string, keyword: string, wanted: string, allows: (text: string) => boolean): Check =>
+  (value, run) => {
+    if (typeof value !== 'string' || allows(value)) return true;
+    run.report(`${at}/${keyword}`, keyword, wanted, kindOf(value));
+    return false;
+  };
+
 function typeCheck({ schema, at, dialect, fault }: Keywords): Check | null {
   const said = schema['type'];
   if (said === undefined) return null;
@@ -67,8 +84,7 @@ function constCheck({ schema, at, dialect }: Keywords): Check | null {
 
 function numberCheck({ schema, at, dialect, choices, fault }: Keywords): Check[] {
   const checks: Check[] = [];
-  const add = (keyword: string, wanted: string, allows: (value: number) => boolean): void =>
-    void checks.push(check(at, keyword, wanted, (value) => typeof value !== 'number' || allows(value)));
+  const add = (keyword: string, wanted: string, allows: (value: number) => boolean): void => void checks.push(numbers(at, keyword, wanted, allows));
   for (const keyword of ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'])
     if (schema[keyword] !== undefined && number(schema[keyword]) === null && (dialect.modern || typeof schema[keyword] !== 'boolean'))
       checks.push(fault(keyword, 'it is a number'));
@@ -91,8 +107,7 @@ const count = (value: unknown): number | null => (typeof value === 'number' && v
 
 function textCheck({ schema, at, choices, fault }: Keywords): Check[] {
   const checks: Check[] = [];
-  const add = (keyword: string, wanted: string, allows: (text: string) => boolean): void =>
-    void checks.push(check(at, keyword, wanted, (value) => typeof value !== 'string' || allows(value)));
+  const add = (keyword: string, wanted: string, allows: (text: string) => boolean): void => void checks.push(texts(at, keyword, wanted, allows));
   for (const keyword of ['minLength', 'maxLength'])
     if (schema[keyword] !== undefined && count(schema[keyword]) === null) checks.push(fault(keyword, 'it is a whole number from 0'));
   const [least, most] = [count(schema['minLength']), count(schema['maxLength'])];

@@ -13,6 +13,8 @@ type Differs = {
   keyword: string;
   wanted: string;
   found: string;
+  /** The member of an object that is missing or too much. */
+  member: string | null;
   /** How many more there are. */
   more: number;
   /** Places of the first few, each a name and a pointer. */
@@ -48,6 +50,7 @@ function differs(part: ContractPart, status: number, title: string, standard: st
       keyword: 'maximum',
       wanted: 'at most 100',
       found: 'a whole number',
+      member: null,
       more: 0,
       places: ['/opening'],
     },

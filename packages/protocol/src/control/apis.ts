@@ -31,6 +31,7 @@ import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
 import { AddressRuleDto } from './addresses.js';
 import { ConditionUseDto } from './conditions.js';
+import { ContractRuleDto } from './contract-rule.js';
 import { HeaderLanesDto, MessageDto, MessageOverrideDto } from './message.js';
 import { ModesDto } from './modes.js';
 import { TokenOverrideDto, TokenPlaceDto, TokenRuleDto } from './token-rule.js';
@@ -177,6 +178,7 @@ export class ApiPatch {
   @MayBeLeftOut() @Nested() @Type(() => AccessDto) access?: AccessDto;
   @MayBeLeftOut() @Nested() @Type(() => ModesDto) modes?: ModesDto;
   @MayBeLeftOut() @Nested() @Type(() => MessageDto) message?: MessageDto;
+  @MayBeLeftOut() @Nested() @Type(() => ContractRuleDto) contract?: ContractRuleDto;
   @MayBeLeftOut() @Nested() @Type(() => HeaderLanesDto) headers?: HeaderLanesDto;
   @MayBeLeftOut() @Nested() @Type(() => AddressRuleDto) addresses?: AddressRuleDto;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(CONDITION_BOUNDS.perRule) @NestedEach() @Type(() => ConditionUseDto) conditions?: ConditionUseDto[];
@@ -209,6 +211,12 @@ export class OperationsPatch {
   @NestedEach()
   @Type(() => ConditionUseDto)
   conditions?: ConditionUseDto[] | null;
+  /** What of the contract is held against them instead of what the API says; null takes that again. Left out: stays. */
+  @IsOptional()
+  @ValidateIf((patch: OperationsPatch) => patch.contract !== null)
+  @Nested()
+  @Type(() => ContractRuleDto)
+  contract?: ContractRuleDto | null;
   /** Names of authorizers that all have to allow it; null takes the API's again. Left out: stay. */
   @IsOptional() @IsArray() @ArrayMaxSize(AUTHORIZER_BOUNDS.perRule) @IsString({ each: true }) authorizers?: string[] | null;
 }
@@ -245,6 +253,7 @@ export class ApiView extends ApiSummary {
   @Nested() @Type(() => AccessDto) access: AccessDto;
   @Nested() @Type(() => ModesDto) modes: ModesDto;
   @Nested() @Type(() => MessageDto) message: MessageDto;
+  @Nested() @Type(() => ContractRuleDto) contract: ContractRuleDto;
   @Nested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
   @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto;
   @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[];
@@ -279,6 +288,8 @@ export class OperationView {
   @IsOptional() @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[] | null;
   /** Names of authorizers; null takes the API's. */
   @IsOptional() @IsArray() @IsString({ each: true }) authorizers: string[] | null;
+  /** What of the contract is held against it instead of what the API says; null when nothing. */
+  @IsOptional() @Nested() @Type(() => ContractRuleDto) contract: ContractRuleDto | null;
   /** Checks that only observe, whoever set it so; empty where all of them refuse. */
   @IsArray() @IsString({ each: true }) observed: string[];
   /** What the live release says, when that is different; null when it is the same. */

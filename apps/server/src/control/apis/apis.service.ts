@@ -5,6 +5,7 @@ import {
   diffContracts,
   ANY_MESSAGE,
   ANYWHERE,
+  contractInForce,
   ENFORCED,
   NO_CONTRACT,
   NO_LANES,
@@ -43,6 +44,7 @@ import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 import { accessFrom, accessView } from './access-mapping.js';
 import { definedOf, importProblem, operationsOf, schemesUsed, slug, unusable } from './import-mapping.js';
+import { contractFrom, contractView } from './contract-mapping.js';
 import { lanesView, messageView, modesFrom, modesView, observedOf, operationViews } from './operation-view.js';
 import { bindByMetadata, schemeFrom, schemeView } from './scheme-mapping.js';
 import { overrideFrom, tokenRuleFrom, tokenRuleView } from './token-mapping.js';
@@ -173,7 +175,7 @@ export class ApisService {
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
-      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, conditions, ...rest } = patch;
+      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, conditions, contract, ...rest } = patch;
       return {
         ...api,
         ...definedOf(rest),
@@ -181,6 +183,7 @@ export class ApisService {
         ...(cors === undefined ? {} : { cors }),
         ...(upstream ? { upstream: { ...upstream, limits: upstream.limits ?? api.upstream.limits } } : {}),
         ...(modes ? { modes: modesFrom(modes) } : {}),
+        ...(contract ? { contract: contractInForce(api.contract, contractFrom(contract)) } : {}),
         ...(headers ? { headers: lanesOf(headers) } : {}),
         ...(addresses ? { addresses: addressRuleOf(addresses) } : {}),
         ...(conditions ? { conditions: conditions.map(conditionUseOf) } : {}),
@@ -221,6 +224,7 @@ export class ApisService {
         ...(patch.modes === undefined ? {} : { modes: patch.modes === null ? null : modesFrom(patch.modes) }),
         ...(patch.addresses === undefined ? {} : { addresses: patch.addresses && addressRuleOf(patch.addresses) }),
         ...(patch.conditions === undefined ? {} : { conditions: patch.conditions && patch.conditions.map(conditionUseOf) }),
+        ...(patch.contract === undefined ? {} : { contract: patch.contract === null ? null : contractFrom(patch.contract) }),
         ...(patch.authorizers === undefined ? {} : { authorizers: patch.authorizers }),
         ...(patch.token === undefined ? {} : { token: patch.token === null ? null : overrideFrom(patch.token) }),
       };
@@ -292,6 +296,7 @@ export class ApisService {
       access: accessView(api.access),
       modes: modesView(api.modes),
       message: messageView(api.message) as MessageDto,
+      contract: contractView(api.contract),
       headers: lanesView(api.headers),
       addresses: addressRuleView(api.addresses),
       conditions: api.conditions.map(conditionUseView),

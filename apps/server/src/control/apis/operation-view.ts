@@ -1,5 +1,8 @@
 import {
+  CONTRACT_PARTS,
+  contractInForce,
   describeAccess,
+  looksAtContract,
   MODED_CHECKS,
   observedChecks,
   type AccessRule,
@@ -13,6 +16,7 @@ import {
 import { addressRuleView, conditionUseView } from '@virga/protocol';
 import type { HeaderEditDto, HeaderLanesDto, MessageOverrideDto, ModesDto, OperationView } from '@virga/protocol';
 import type { OperationTraffic } from '../../store/record-store.js';
+import { contractView } from './contract-mapping.js';
 import { accessView } from './access-mapping.js';
 import { overrideView, overrideWords } from './token-mapping.js';
 import { isProvable } from './scheme-mapping.js';
@@ -25,7 +29,7 @@ export function modesFrom({ all, checks }: ModesDto): ModeRule {
 }
 
 /** The checks of an operation that only observe; none where nothing is asked. */
-export function observedOf(api: ApiRule, { access, message, modes, addresses, conditions, authorizers }: OperationRule): string[] {
+export function observedOf(api: ApiRule, { access, message, modes, addresses, conditions, authorizers, contract }: OperationRule): string[] {
   const asked = { ...api.message, ...message };
   const byItself = {
     address: (addresses ?? api.addresses).kind !== 'anywhere',
@@ -36,7 +40,11 @@ export function observedOf(api: ApiRule, { access, message, modes, addresses, co
     answer: asked.answerBytes !== 'ANY_SIZE',
   };
   const required = (access ?? api.access).kind === 'required';
-  return observedChecks(modes ?? api.modes).filter((check) => (check in byItself ? byItself[check as keyof typeof byItself] : required));
+  const inForce = contractInForce(api.contract, contract);
+  const observesContract =
+    looksAtContract(inForce) && ((modes ?? api.modes).all === 'observe' || CONTRACT_PARTS.some((part) => inForce.parts[part] === 'observe'));
+  const checks: string[] = observedChecks(modes ?? api.modes).filter((check) => (check in byItself ? byItself[check as keyof typeof byItself] : required));
+  return observesContract ? [...checks, 'contract'] : checks;
 }
 
 /** What bodies may be, as it is sent to the console. */
@@ -85,6 +93,7 @@ export function operationViews(api: ApiRule, live: ApiRule | null | undefined, t
       conditions: operation.conditions && operation.conditions.map(conditionUseView),
       authorizers: operation.authorizers && [...operation.authorizers],
       modes: operation.modes === null ? null : modesView(operation.modes),
+      contract: operation.contract && contractView(operation.contract),
       observed: observedOf(api, operation),
       liveWho: liveWho === who ? null : liveWho,
       unmet: unmetOf(effective, usable),

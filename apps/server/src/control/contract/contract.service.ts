@@ -8,6 +8,7 @@ import { Store } from '../../store/store.js';
 import { fieldProblem, problem } from '../../http/problems.js';
 import { Turns } from '../../http/turns.js';
 import type { ContractResult } from './contract-result.js';
+import type { ContractQuestion } from './contract-question.js';
 
 /** Bounds of reading one description: time, memory of its thread, and how many are read or wait at one time. */
 const READ_MS = 30_000;
@@ -42,27 +43,36 @@ export class ContractService {
   }
 
   /** Reads a description in a worker thread, which is ended when it takes too long or too much memory. */
-  async read(text: string): Promise<ContractResult> {
+  read(text: string): Promise<ContractResult> {
+    return this.#inThread<ContractResult>('contract-worker.js', { text });
+  }
+
+  /** Asks about the text of a description, in a thread of its own too. */
+  ask<T>(question: ContractQuestion): Promise<T> {
+    return this.#inThread<T>('question-worker.js', question);
+  }
+
+  async #inThread<T>(program: string, data: object): Promise<T> {
     const done = await this.#turns.take();
     if (!done) throw problem(503, 'Too many descriptions are read at one time', 'Try again in a moment.');
     try {
-      return await this.#readNow(text);
+      return await this.#run<T>(program, data);
     } finally {
       done();
     }
   }
 
-  #readNow(text: string): Promise<ContractResult> {
+  #run<T>(program: string, data: object): Promise<T> {
     return new Promise((resolve, reject) => {
-      const worker = new Worker(new URL('./contract-worker.js', import.meta.url), {
-        workerData: { text },
+      const worker = new Worker(new URL(`./${program}`, import.meta.url), {
+        workerData: data,
         resourceLimits: { maxOldGenerationSizeMb: WORKER_MEGABYTES },
       });
       const timer = setTimeout(() => {
         void worker.terminate();
         reject(problem(422, 'The description takes too long to read', `It was not read within ${READ_MS / 1000} s.`));
       }, READ_MS);
-      worker.once('message', (result: ContractResult) => {
+      worker.once('message', (result: T) => {
         clearTimeout(timer);
         resolve(result);
         void worker.terminate();

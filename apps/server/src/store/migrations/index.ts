@@ -8,6 +8,7 @@ import * as changes from './006-changes.js';
 import * as tables from './008-tables.js';
 import * as checks from './009-checks.js';
 import * as savedTrials from './010-saved-trials.js';
+import * as violations from './011-violations.js';
 import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
@@ -27,4 +28,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '008-tables', up: tables.up },
   { name: '009-checks', up: checks.up },
   { name: '010-saved-trials', up: savedTrials.up },
+  { name: '011-violations', up: violations.up },
 ];

@@ -77,8 +77,17 @@ describe('a body of JSON', () => {
         keyword: 'maximum',
         wanted: 'at most 100',
         found: 'a whole number',
+        member: null,
       },
-      { name: '', at: '', rule: '/components/schemas/Position/required', keyword: 'required', wanted: 'a member “reason”', found: 'an object without it' },
+      {
+        name: '',
+        at: '',
+        rule: '/components/schemas/Position/required',
+        keyword: 'required',
+        wanted: 'a member “reason”',
+        found: 'an object without it',
+        member: 'reason',
+      },
     ]);
     expect(JSON.stringify(found)).not.toMatch(/250|hunter2/);
   });

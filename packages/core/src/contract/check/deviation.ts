@@ -9,4 +9,6 @@ export interface Deviation {
   readonly keyword: string;
   readonly wanted: string;
   readonly found: string;
+  /** The member of an object that is missing or too much; null or left out where it is none. */
+  readonly member?: string | null;
 }

@@ -21,16 +21,16 @@ const STYLES: Readonly<Record<ParameterPlace, readonly ParameterStyle[]>> = {
 const ENCODER = new TextEncoder();
 
 /** What deviates in one value, with the place that it has in its message. */
-export function explain(check: Check, value: unknown, name: string): Deviation[] {
-  const run = new Run(true);
+function explain(check: Check, value: unknown, name: string, bytes: number): Deviation[] {
+  const run = new Run(true, bytes);
   check(value, run);
   return (run.sink ?? []).map((violation: SchemaViolation) => ({ name, ...violation }));
 }
 
 /** Whether a value is allowed; a check that ends without a verdict allows nothing. */
-export function deviationsOf(check: Check, value: unknown, name: string, rule: string): Deviation[] {
+export function deviationsOf(check: Check, value: unknown, name: string, rule: string, bytes = 0): Deviation[] {
   try {
-    return check(value, new Run(false)) ? [] : explain(check, value, name);
+    return check(value, new Run(false, bytes)) ? [] : explain(check, value, name, bytes);
   } catch (error) {
     if (error instanceof TooCostly || error instanceof RangeError)
       return [{ name, at: '', rule, keyword: 'cost', wanted: 'a value that can be checked within bounds', found: 'one that costs more' }];

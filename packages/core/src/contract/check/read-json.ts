@@ -28,12 +28,17 @@ export function readStrictJson(bytes: Uint8Array): ReadValue {
   } catch {
     return fault('no JSON');
   }
-  const odd = oddity(bytes, text);
+  const odd = oddity(text);
   return odd === null ? { kind: 'value', value } : fault(odd);
 }
 
-const [QUOTE, BACKSLASH, COMMA, COLON] = [34, 92, 44, 58];
-const [OPEN_OBJECT, CLOSE_OBJECT, OPEN_LIST, CLOSE_LIST] = [123, 125, 91, 93];
+const QUOTE = 34;
+const BACKSLASH = 92;
+const COMMA = 44;
+const OPEN_OBJECT = 123;
+const CLOSE_OBJECT = 125;
+const OPEN_LIST = 91;
+const CLOSE_LIST = 93;
 
 /** Names that were seen, as numbers: by their object and their letters. One table for all texts, emptied by counting on. */
 const SLOTS = 8192;
@@ -43,55 +48,68 @@ const owners = new Int32Array(JSON_DEPTH + 1);
 let turn = 0;
 
 /**
- * What readers take differently in a text that is JSON, found in one pass over its bytes; null for nothing. Names are compared
- * by a number made of them; two equal numbers are looked at again in full.
+ * What readers take differently in a text that is JSON, found in one pass over it; null for nothing. Names are compared by a
+ * number made of them; two equal numbers are looked at again in full.
  */
-function oddity(bytes: Uint8Array, text: string): string | null {
+function oddity(text: string): string | null {
   turn = (turn + 1) | 0;
+  const escapes = text.includes('\\');
   let depth = 0;
   let objects = 0;
   let names = 0;
   let doubtful = false;
   let isName = false;
-  const { length } = bytes;
+  const { length } = text;
   for (let at = 0; at < length; at++) {
-    const c = bytes[at] as number;
+    const c = text.charCodeAt(at);
     if (c === QUOTE) {
-      let mix = 0x811c9dc5;
-      const from = at + 1;
-      for (at++; ; at++) {
-        const b = bytes[at] as number;
-        if (b === QUOTE) break;
-        if (b === BACKSLASH) {
-          if (bytes[at + 1] === 117) {
-            const escaped = surrogate(bytes, at);
-            if (escaped < 0) return 'half of a surrogate pair';
-            at += escaped;
-          } else at++;
-          doubtful = doubtful || isName;
-          continue;
-        }
-        if (isName) mix = Math.imul(mix ^ b, 0x01000193);
+      if (!isName) {
+        at = escapes ? endOfText(text, at + 1) : text.indexOf('"', at + 1);
+        if (at < 0) return HALF;
+        continue;
       }
-      if (!isName) continue;
       isName = false;
-      if (at - from === 9 && isProto(bytes, from)) return 'a member “__proto__”';
-      if (doubtful) continue;
-      if (++names > SLOTS / 2) doubtful = true;
-      else {
-        mix = Math.imul(mix ^ (owners[depth] as number), 0x9e3779b1);
-        for (let slot = (mix >>> 16) & (SLOTS - 1); ; slot = (slot + 1) & (SLOTS - 1)) {
-          if (seenIn[slot] !== turn) {
-            seenIn[slot] = turn;
-            seen[slot] = mix;
-            break;
-          }
-          if (seen[slot] === mix) {
-            doubtful = true;
-            break;
-          }
+      const from = at + 1;
+      let mix = 0x811c9dc5;
+      for (at = from; ; at++) {
+        const unit = text.charCodeAt(at);
+        if (unit === QUOTE) break;
+        if (unit === BACKSLASH) {
+          at = endOfText(text, at);
+          if (at < 0) return HALF;
+          doubtful = true;
+          break;
         }
+        mix = Math.imul(mix ^ unit, 0x01000193);
       }
+      if (at - from === 9 && text.startsWith(PROTO, from)) return A_PROTO;
+      if (doubtful) continue;
+      if (++names > SLOTS / 2) {
+        doubtful = true;
+        continue;
+      }
+      mix = Math.imul(mix ^ (owners[depth] as number), 0x9e3779b1);
+      let slot = (mix >>> 16) & (SLOTS - 1);
+      while (seenIn[slot] === turn && seen[slot] !== mix) slot = (slot + 1) & (SLOTS - 1);
+      if (seenIn[slot] === turn) doubtful = true;
+      seenIn[slot] = turn;
+      seen[slot] = mix;
+    } else if (c === COMMA) isName = owners[depth] !== 0 && depth > 0;
+    else if (c === 45 || (c >= 48 && c <= 57)) {
+      const from = at;
+      let whole = true;
+      let plain = true;
+      for (; at + 1 < length; at++) {
+        const next = text.charCodeAt(at + 1);
+        if (next >= 48 && next <= 57) continue;
+        if (next === 46) whole = false;
+        else if (next === 69 || next === 101 || next === 43 || next === 45) plain = false;
+        else break;
+      }
+      // Only what has an exponent, or many digits and no point, can be beyond what readers hold.
+      if (plain && (whole ? at - from < 15 : at - from < 300)) continue;
+      const odd = oddNumber(text.slice(from, at + 1));
+      if (odd !== null) return odd;
     } else if (c === OPEN_OBJECT || c === OPEN_LIST) {
       if (++depth > JSON_DEPTH) return `nesting deeper than ${JSON_DEPTH} levels`;
       owners[depth] = c === OPEN_OBJECT ? ++objects : 0;
@@ -99,31 +117,40 @@ function oddity(bytes: Uint8Array, text: string): string | null {
     } else if (c === CLOSE_OBJECT || c === CLOSE_LIST) {
       depth--;
       isName = false;
-    } else if (c === COMMA) isName = owners[depth] !== 0 && depth > 0;
-    else if (c === COLON) isName = false;
-    else if (c === 45 || (c >= 48 && c <= 57)) {
-      const from = at;
-      while (at + 1 < length && isNumeric(bytes[at + 1] as number)) at++;
-      if (at - from >= 15 || hasExponent(bytes, from, at)) {
-        const odd = oddNumber(bytes, from, at + 1);
-        if (odd !== null) return odd;
-      }
     }
   }
   if (!doubtful) return null;
-  return scanJson(text, JSON_DEPTH) === 'duplicate-member' ? 'a member that stands twice' : escapedProto(text) ? 'a member “__proto__”' : null;
+  return scanJson(text, JSON_DEPTH) === 'duplicate-member' ? 'a member that stands twice' : escapedProto(text) ? A_PROTO : null;
 }
 
-const isNumeric = (c: number): boolean => (c >= 48 && c <= 57) || c === 46 || c === 43 || c === 45 || c === 69 || c === 101;
+const HALF = 'half of a surrogate pair';
+const PROTO = '__proto__';
+const A_PROTO = `a member “${PROTO}”`;
 
-function hasExponent(bytes: Uint8Array, from: number, to: number): boolean {
-  for (let at = from; at <= to; at++) if (bytes[at] === 69 || bytes[at] === 101) return true;
-  return false;
+/** Where a text in quotes ends, from somewhere inside it; -1 where an escape in it is half of a surrogate pair. */
+function endOfText(text: string, from: number): number {
+  for (let at = from; ; at++) {
+    const unit = text.charCodeAt(at);
+    if (unit === QUOTE) return at;
+    if (unit !== BACKSLASH) continue;
+    const length = text.charCodeAt(at + 1) === 117 ? escapeLength(text, at) : 1;
+    if (length < 0) return -1;
+    at += length;
+  }
 }
 
-function oddNumber(bytes: Uint8Array, from: number, to: number): string | null {
-  const text = String.fromCharCode(...bytes.subarray(from, Math.min(to, from + 400)));
-  if (to - from > 400) return 'a number of more than 400 digits';
+/** How many characters behind its backslash an escape of a character has; -1 where it is half of a pair. */
+function escapeLength(text: string, at: number): number {
+  const code = parseInt(text.slice(at + 2, at + 6), 16);
+  if (code >= 0xdc00 && code <= 0xdfff) return -1;
+  if (code < 0xd800 || code > 0xdbff) return 5;
+  if (!text.startsWith('\\u', at + 6)) return -1;
+  const low = parseInt(text.slice(at + 8, at + 12), 16);
+  return low >= 0xdc00 && low <= 0xdfff ? 11 : -1;
+}
+
+function oddNumber(text: string): string | null {
+  if (text.length > 400) return 'a number of more than 400 characters';
   const value = Number(text);
   if (!Number.isFinite(value)) return 'a number beyond what readers hold';
   if (value === 0 && /[1-9]/.test(text.replace(/[eE].*/, ''))) return 'a number too small for readers to hold';
@@ -133,24 +160,6 @@ function oddNumber(bytes: Uint8Array, from: number, to: number): string | null {
     if (whole < -(2n ** 63n) || whole >= 2n ** 64n) return 'a whole number of more than 64 bits';
   }
   return null;
-}
-
-const hex = (bytes: Uint8Array, at: number): number => parseInt(String.fromCharCode(...bytes.subarray(at, at + 4)), 16);
-
-/** How many bytes behind the backslash an escape has; -1 where it is half of a pair. */
-function surrogate(bytes: Uint8Array, at: number): number {
-  const code = hex(bytes, at + 2);
-  if (code >= 0xdc00 && code <= 0xdfff) return -1;
-  if (code < 0xd800 || code > 0xdbff) return 5;
-  if (bytes[at + 6] !== BACKSLASH || bytes[at + 7] !== 117) return -1;
-  const low = hex(bytes, at + 8);
-  return low >= 0xdc00 && low <= 0xdfff ? 11 : -1;
-}
-
-const PROTO = '__proto__';
-function isProto(bytes: Uint8Array, from: number): boolean {
-  for (let index = 0; index < PROTO.length; index++) if (bytes[from + index] !== PROTO.charCodeAt(index)) return false;
-  return true;
 }
 
 /** Whether a name is `__proto__` once its escapes are resolved. */
