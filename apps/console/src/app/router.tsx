@@ -37,6 +37,7 @@ export const router = createBrowserRouter([
           { path: '/clients', element: screen(() => import('../features/clients/client-list').then((m) => ({ default: m.ClientListScreen }))) },
           { path: '/clients/:id', element: screen(() => import('../features/clients/client-screen').then((m) => ({ default: m.ClientScreen }))) },
           { path: '/reach', element: screen(() => import('../features/reach/reach').then((m) => ({ default: m.ReachScreen }))) },
+          { path: '/contract', element: screen(() => import('../features/contract/contract-screen').then((m) => ({ default: m.ContractScreen }))) },
           { path: '/addresses', element: screen(() => import('../features/addresses/addresses').then((m) => ({ default: m.Addresses }))) },
           { path: '/conditions', element: screen(() => import('../features/conditions/conditions').then((m) => ({ default: m.Conditions }))) },
           { path: '/authorizers', element: screen(() => import('../features/authorizers/authorizer-list').then((m) => ({ default: m.AuthorizerList }))) },

@@ -35,6 +35,7 @@ const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry
       { to: '/conditions', word: 'Conditions' },
       { to: '/authorizers', word: 'Authorizers' },
       { to: '/tables', word: 'Tables' },
+      { to: '/contract', word: 'Contract' },
     ],
   },
   {

@@ -3,9 +3,11 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import type { ApiView, ContractSourceInput, ReimportView } from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { lazy, Suspense, useState } from 'react';
+import { Link, useSearchParams } from 'react-router';
 import { api as control } from '../../client/api';
 import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
+import { ContractDialog } from './contract-dialog';
 import { Reading } from './contract-reading';
 import { ContractSource } from './contract-source';
 import { contractQuery } from './queries';
@@ -16,6 +18,7 @@ const CodeEditor = lazy(() => import('../../parts/code-editor'));
 export function ContractTab({ api }: { readonly api: ApiView }) {
   const { data: contract, error } = useQuery(contractQuery(api.id));
   const [source, setSource] = useState<ContractSourceInput>({ text: '' });
+  const [checking, setChecking] = useState(false);
   const client = useQueryClient();
   const { enqueueSnackbar } = useSnackbar();
   const look = useMutation({ mutationFn: () => control.put<ReimportView>(`/apis/${api.id}/contract`, { source, dryRun: true }) });
@@ -27,11 +30,21 @@ export function ContractTab({ api }: { readonly api: ApiView }) {
       await client.invalidateQueries();
     },
   });
+  const [query] = useSearchParams();
+  const line = query.has('line') ? Number(query.get('line')) : undefined;
   const given = (source.text ?? source.url ?? '') !== '';
   return (
     <div className="columns">
       <section className="stack">
-        <h2>As it was brought in</h2>
+        <div className="row spread">
+          <h2>As it is</h2>
+          <span>
+            <Link to={`/contract?api=${api.id}`}>what differs from it</Link>,{' '}
+            <button className="link" onClick={() => setChecking(true)}>
+              what of it is checked
+            </button>
+          </span>
+        </div>
         <ProblemNotice error={error} />
         {contract &&
           (contract.text.length > 400_000 ? (
@@ -41,7 +54,7 @@ export function ContractTab({ api }: { readonly api: ApiView }) {
             </pre>
           ) : (
             <Suspense fallback={<p className="quiet">Opening the editor…</p>}>
-              <CodeEditor label="Contract" height="calc(100vh - 330px)" value={contract.text} format={contract.format} />
+              <CodeEditor label="Contract" height="calc(100vh - 330px)" value={contract.text} format={contract.format} line={line} />
             </Suspense>
           ))}
       </section>
@@ -69,6 +82,7 @@ export function ContractTab({ api }: { readonly api: ApiView }) {
           </>
         )}
       </section>
+      {checking && <ContractDialog api={api} operations={null} onClose={() => setChecking(false)} />}
     </div>
   );
 }

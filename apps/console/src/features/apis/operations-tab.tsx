@@ -12,6 +12,7 @@ import { AddressDialog } from './address-dialog';
 import { AuthorizerDialog } from './authorizer-dialog';
 import { ConditionDialog } from './condition-dialog-later';
 import { AccessDialog } from './access-dialog';
+import { ContractDialog } from './contract-dialog';
 import { ModesDialog } from './modes-dialog';
 import { operationsQuery } from './queries';
 import { TokenDialog } from './token-dialog';
@@ -24,6 +25,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [several, setSetting] = useState<readonly OperationView[] | 'api' | null>(null);
   const [tokens, setTokens] = useState<readonly OperationView[] | null>(null);
+  const [contract, setContract] = useState<readonly OperationView[] | 'api' | null>(null);
   const [modes, setModes] = useState<readonly OperationView[] | 'api' | null>(null);
   const [addresses, setAddresses] = useState<readonly OperationView[] | 'api' | null>(null);
   const [authorizers, setAuthorizers] = useState<readonly OperationView[] | 'api' | null>(null);
@@ -79,6 +81,10 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
             authorizers
           </button>
           ,{' '}
+          <button className="link" onClick={() => setContract('api')}>
+            contract
+          </button>
+          ,{' '}
           <button className="link" onClick={() => setModes('api')}>
             modes
           </button>
@@ -120,6 +126,10 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
             tokens
           </button>
           ,{' '}
+          <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setContract(selected)}>
+            contract
+          </button>
+          ,{' '}
           <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setModes(selected)}>
             modes
           </button>
@@ -138,6 +148,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
         <Mark kind="passed" word="" /> must pass &ensp; <Mark kind="would-refuse" word="" /> only observes &ensp; <Mark kind="skipped" word="" /> not asked
         &ensp; <Mark kind="refused" word="" /> nobody can meet it &ensp; a line under a method: it changes state &ensp; space selects, Enter opens the operation
       </p>
+      {contract && <ContractDialog api={api} operations={contract === 'api' ? null : contract} onClose={() => setContract(null)} />}
       {modes && <ModesDialog api={api} operations={modes === 'api' ? null : modes} onClose={() => setModes(null)} />}
       {addresses && <AddressDialog api={api} operations={addresses === 'api' ? null : addresses} onClose={() => setAddresses(null)} />}
       {conditions && <ConditionDialog api={api} operations={conditions === 'api' ? null : conditions} onClose={() => setConditions(null)} />}

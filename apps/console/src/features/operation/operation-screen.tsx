@@ -12,13 +12,14 @@ import { AuthorizerDialog } from '../apis/authorizer-dialog';
 import { ConditionDialog } from '../apis/condition-dialog-later';
 import { AddressDialog } from '../apis/address-dialog';
 import { AccessDialog } from '../apis/access-dialog';
+import { ContractDialog } from '../apis/contract-dialog';
 import { MessageDialog } from '../apis/message-dialog';
 import { ModesDialog } from '../apis/modes-dialog';
 import { apiQuery, operationQuery } from '../apis/queries';
 import { TokenDialog } from '../apis/token-dialog';
 import { ProbeContext } from '../probe/probe-state';
 
-type Editing = 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'message' | 'modes';
+type Editing = 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'message' | 'modes' | 'contract';
 
 /** One operation: every check on its way, what each asks, its mode, where both were set, and what came of it. */
 export function OperationScreen() {
@@ -74,6 +75,9 @@ export function OperationScreen() {
             <button className="link" onClick={() => setEditing('message')}>
               what bodies may be
             </button>
+            <button className="link" onClick={() => setEditing('contract')}>
+              what of the contract is checked
+            </button>
             <button className="link" onClick={() => setEditing('modes')}>
               what refuses, and what only observes
             </button>
@@ -92,6 +96,7 @@ export function OperationScreen() {
       {editing === 'token' && <TokenDialog {...edit} />}
       {editing === 'message' && <MessageDialog {...edit} />}
       {editing === 'modes' && <ModesDialog {...edit} />}
+      {editing === 'contract' && <ContractDialog {...edit} />}
     </>
   );
 }
@@ -130,7 +135,7 @@ function Checks({ page, onEdit }: { readonly page: OperationPage; readonly onEdi
               ) : (
                 <button
                   className={check.mode === 'observe' ? 'link ochre' : 'link'}
-                  onClick={() => onEdit('modes')}
+                  onClick={() => onEdit(check.part === 'contract' ? 'contract' : 'modes')}
                   title={`Set at ${SET_AT[check.modeSetAt]}`}
                 >
                   {MODES[check.mode]}
@@ -162,6 +167,7 @@ function SetAt({ check, page, onEdit }: { readonly check: OperationCheckView; re
     check.part === 'addresses' ||
     check.part === 'conditions' ||
     check.part === 'authorizers' ||
+    check.part === 'contract' ||
     ((check.part === 'token' || check.part === 'message') && check.setAt === 'operation')
   ) {
     const part = check.part;

@@ -12,6 +12,8 @@ const TABS: Readonly<Record<string, string>> = {
   schemes: '/access',
   cors: '/access',
   modes: '',
+  contract: '/contract',
+  contractHash: '/contract',
   upstream: '/upstream',
   message: '/bodies',
   headers: '/bodies',
