@@ -2,6 +2,7 @@ import { weighted } from './random.mjs';
 
 const GATES = 'https://headgates.velmora.example';
 const READINGS = 'https://readings.velmora.example';
+const ALLOTMENTS = 'https://allotments.velmora.example';
 
 /** Callers of the scenario: how often each calls, from where, and with what rights. */
 export const CALLERS = [
@@ -18,6 +19,7 @@ export const CALLERS = [
   // It has read the open data without a key for years.
   { weight: 2, proves: 'nothing', client: null, address: '203.0.113.88' },
   { weight: 7, subject: 'grower.217', client: 'grower-app', scope: 'readings:read', audience: READINGS, address: '203.0.113.54' },
+  { weight: 9, subject: 'grower.217', client: 'grower-app', scope: 'allotments:read allotments:trade', audience: ALLOTMENTS, address: '203.0.113.54' },
 ];
 
 /** What is wrong with a call's proof, by weight. */
@@ -42,12 +44,14 @@ function requestOf(random, caller) {
       path: '/readings/readings',
       body: { readings: [{ meterId: meter, at: '2026-06-02T06:00:00Z', cubicMetres: 40 + random.below(12) }] },
     };
+  if (caller.audience === ALLOTMENTS) return weighted(random, RIGHTS);
   if (caller.audience === READINGS)
     return {
       method: 'GET',
       path: weighted(random, [
         [5, `/readings/meters/${meter}/readings`],
         [2, '/readings/meters'],
+        [1, `/readings/meters/${meter}/readings?since=yesterday`],
         [2, `/readings/meters/${meter}/daily-volumes`],
       ]),
     };
@@ -61,6 +65,25 @@ function requestOf(random, caller) {
     [1, { method: 'PUT', path: `/headgates/gates/${gate}/lock-out`, body: {} }],
   ]);
 }
+
+const transfer = (change) => ({
+  method: 'POST',
+  path: '/allotments/transfers',
+  body: { kind: 'season', rightId: 'R-7', to: 'grower.404', season: '2026', cubicMetres: 300, ...change },
+});
+
+/** What growers do with their rights, and what an old form of the app sends. */
+const RIGHTS = [
+  [8, { method: 'GET', path: '/allotments/rights?season=2026' }],
+  [6, { method: 'GET', path: '/allotments/rights/R-7/balance' }],
+  [3, { method: 'GET', path: '/allotments/rights/R-11/statements' }],
+  [4, transfer({})],
+  [2, transfer({ kind: 'lasting', deed: '0b0f7a53-0d0c-4d1a-8f0e-3a1f5b0c2d11', season: undefined, cubicMetres: undefined })],
+  [2, transfer({ cubicMetres: -300 })],
+  [1, transfer({ state: 'confirmed' })],
+  [1, { method: 'GET', path: '/allotments/rights?season=this' }],
+  [1, { method: 'GET', path: '/allotments/rights/R-7/balance?verbose=1' }],
+];
 
 const STRANGE = [
   { method: 'GET', path: '/readings/v0/export' },

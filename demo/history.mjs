@@ -18,6 +18,7 @@ import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { Recorder } from '../apps/gateway/dist/records/recorder.js';
+import { heldContracts, throughContract } from './conformance.mjs';
 import { nextCall, ownProof } from './calls.mjs';
 import { seededRandom } from './random.mjs';
 
@@ -47,18 +48,20 @@ export async function writeHistory(control, nodeToken, standins, made) {
       digest: sha256,
       keys: { held: (id) => held.get(id), refetch: ({ id }) => Promise.resolve(held.get(id)) },
       directory: () => directory,
+      contracts: await heldContracts(control),
       authorizers: await simulatedAuthorizers(),
       introspection: { ask: (_provider, token) => Promise.resolve({ outcome: 'answered', status: 200, document: contractorSays(token) }) },
     }),
   );
   const end = Date.now() - 1000;
   const recorder = new Recorder('local');
+  const answers = new Map();
   for (let minute = HOURS * 60; minute > 0; minute--) {
     const from = end - minute * MINUTE_MS;
     const count = callsOfMinute(random, HOURS * 60 - minute);
     for (let index = 0; index < count; index++) {
       clock.now = Math.floor(from + (index * MINUTE_MS) / count);
-      await oneCall(nextCall(random), release, live.number, recorder, signer, clock.now, random, made);
+      await oneCall(nextCall(random), release, live.number, recorder, signer, clock.now, random, made, answers);
     }
     await flush(control, nodeToken, recorder);
   }
@@ -173,7 +176,7 @@ async function tokenFor(call, signer, now) {
   return token;
 }
 
-async function oneCall(call, release, number, recorder, signer, now, random, made) {
+async function oneCall(call, release, number, recorder, signer, now, random, made, answers) {
   const token = await tokenFor(call, signer, now);
   const headers = {
     host: '127.0.0.1',
@@ -181,11 +184,13 @@ async function oneCall(call, release, number, recorder, signer, now, random, mad
     'user-agent': call.caller?.client ?? 'unknown',
     ...(token ? { authorization: `Bearer ${token}` } : {}),
     ...ownProof(call, made),
+    ...(call.body ? { 'content-type': 'application/json' } : {}),
   };
   const exchange = new Exchange({
     method: call.method,
     target: call.path,
     headers,
+    body: call.body ? { bytes: JSON.stringify(call.body).length } : null,
     origin: 'http://127.0.0.1',
     from: { address: call.address, via: ['127.0.0.1'], unread: '' },
   });
@@ -199,6 +204,9 @@ async function oneCall(call, release, number, recorder, signer, now, random, mad
     upstreamMs = 2 + random.next() * 9;
     found = finding('upstream.answered', { status, address: new URL(exchange.api.rule.upstream.url).host });
     exchange.took('upstream', found, upstreamMs);
+    const passed = await throughContract(release, exchange, call, answers);
+    status = passed.status ?? status;
+    found = passed.finding ?? found;
   } else status = statusOf(found);
   recorder.finish(exchange, {
     id: `demo${createHash('sha256').update(`${now} ${call.path} ${random.next()}`).digest('hex').slice(0, 16)}`,

@@ -9,7 +9,7 @@ const contract = (name) => readFileSync(new URL(`contracts/${name}`, import.meta
 export async function seed(control, standins) {
   const standing = await control.get('/standing');
   if (standing.live || standing.apiCount > 0 || standing.providerCount > 0) return null;
-  const [signIn, gates, meters, registry, dunlin, decisions] = standins;
+  const [signIn, gates, meters, registry, dunlin, decisions, rights] = standins;
   const provider = await control.send('POST', '/providers', { name: 'Trust Sign-in', issuer: signIn.issuer, allowLoopbackHttp: true });
   // Riders carry the canal sections that they serve.
   await control.send('PATCH', `/providers/${provider.id}`, { claimMap: { ...provider.claimMap, attributes: [{ name: 'sections', ...from(['sections']) }] } });
@@ -31,9 +31,11 @@ export async function seed(control, standins) {
   const readings = await bringIn(control, 'meter-readings.yaml', '/readings', meters, all);
   // Open data was open to anyone; the rule of the contract is watched before it refuses.
   await control.send('PATCH', `/apis/${readings}/operations`, { ids: ['GET /basin-volumes'], modes: { all: 'observe', checks: {} } });
+  const allotments = await bringIn(control, 'allotments.yaml', '/allotments', rights, [provider.id]);
+  await addContracts(control, readings, allotments);
   await addAddresses(control, headgates);
   await addConditions(control, headgates);
-  await addAuthorizers(control, headgates, decisions);
+  await addAuthorizers(control, headgates, allotments, decisions);
   await addPersonas(control, provider.id, gates.resource, meters.resource);
   await control.send('POST', '/personas', {
     name: 'Registry sync, partner agency',
@@ -56,6 +58,18 @@ export async function seed(control, standins) {
   const made = await addClients(control, provider.id);
   await control.send('POST', '/releases', { note: 'First release of the trust' });
   return made;
+}
+
+const REQUEST_PARTS = ['path', 'query', 'header', 'cookie', 'security', 'type', 'body'];
+const ANSWER_PARTS = ['status', 'fields', 'answer'];
+const parts = (names, mode) => Object.fromEntries(names.map((name) => [`contract-${name}`, mode]));
+
+/** Meter readings are watched in full. Allotments refuse requests that differ, since money hangs on them; their answers are watched. */
+async function addContracts(control, readings, allotments) {
+  await control.send('PATCH', `/apis/${readings}`, { contract: { parts: parts([...REQUEST_PARTS, ...ANSWER_PARTS], 'observe'), unknownMembers: 'refuse' } });
+  await control.send('PATCH', `/apis/${allotments}`, {
+    contract: { parts: { ...parts(REQUEST_PARTS, 'enforce'), ...parts(ANSWER_PARTS, 'observe') }, unknownMembers: 'refuse' },
+  });
 }
 
 /** Networks of the trust; gates are moved from two of them and from this machine. A neighbourhood of strange calls is watched. */
@@ -114,7 +128,7 @@ async function addConditions(control, headgates) {
 const SECTIONS = ['north-1', 'north-2', 'south-1', 'west-3'];
 
 /** A rider moves gates of the own sections; a grower trades what is held. */
-async function addAuthorizers(control, headgates, decisions) {
+async function addAuthorizers(control, headgates, allotments, decisions) {
   await control.send('PUT', '/tables/gates', {
     description: 'In which canal section each gate lies',
     key: 'gate',
@@ -199,6 +213,7 @@ async function addAuthorizers(control, headgates, decisions) {
     ],
   });
   await control.send('POST', '/authorizers/own section/uses', { apiId: headgates, operationIds: ['POST /gates/{gateId}/positions'], called: true });
+  await control.send('POST', '/authorizers/water right/uses', { apiId: allotments, operationIds: ['POST /rights/{rightId}/trades'], called: true });
 }
 
 /** Consumers that are no clients of a provider, and one that is. */

@@ -1,10 +1,11 @@
 import type { Server } from 'node:http';
 import { join } from 'node:path';
-import { DUNLIN_FIELDWORKS, HEADGATES_RESOURCE, READINGS_RESOURCE, STATE_WATER_REGISTRY, TRUST_SIGN_IN } from './provider/people.js';
+import { DUNLIN_FIELDWORKS, ALLOTMENTS_RESOURCE, HEADGATES_RESOURCE, READINGS_RESOURCE, STATE_WATER_REGISTRY, TRUST_SIGN_IN } from './provider/people.js';
 import type { House } from './provider/house.js';
 import { StandinProvider } from './provider/standin-provider.js';
 import { waterRight, WATER_RIGHT_SECRET } from './decisions/water-right.js';
 import { headgates } from './upstreams/headgates.js';
+import { allotments } from './upstreams/allotments.js';
 import { meterReadings } from './upstreams/meter-readings.js';
 
 const HOST = '127.0.0.1';
@@ -29,6 +30,8 @@ try {
   const readingsAddress = `http://${HOST}:${port + 2}`;
   await listen(headgates(), port + 1);
   await listen(meterReadings(readingsAddress), port + 2);
+  const allotmentsAddress = `http://${HOST}:${port + 6}`;
+  await listen(allotments(), port + 6);
   const decisionsAddress = `http://${HOST}:${port + 5}`;
   await listen(waterRight(), port + 5);
   const standins = [
@@ -38,6 +41,7 @@ try {
     registry.facts(),
     dunlin.facts(),
     { name: 'Water right', kind: 'decision service', address: `${decisionsAddress}/access/v1/evaluation`, secret: WATER_RIGHT_SECRET },
+    { name: 'Allotments', kind: 'upstream', address: allotmentsAddress, resource: ALLOTMENTS_RESOURCE },
   ];
   process.send?.({ type: 'ready', standins });
   if (!process.send) console.log(JSON.stringify(standins, null, 2));

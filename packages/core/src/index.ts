@@ -67,6 +67,7 @@ export {
 export { partWords } from './verdict/contract-codes.js';
 export { ContractSource, namesOf, splitContract, PartedContract, wholeContract } from './contract/check/contract-source.js';
 export { operationContract, type OperationContract } from './contract/check/operation-contract.js';
+export { contractFaults } from './contract/contract-faults.js';
 export { acceptDeviation, editContract, type Acceptance, type ContractEdit } from './contract/accept-deviation.js';
 export type { Deviation } from './contract/check/deviation.js';
 export type { SchemaNames } from './schema/schema-set.js';

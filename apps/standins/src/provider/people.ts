@@ -18,7 +18,13 @@ const PROGRAMS: readonly Program[] = [
   { id: 'canal-loggers', name: 'Canal logger fleet', secret: 'loggers-demo-secret', grants: ['client_credentials'], scopes: ['readings:write'] },
   { id: 'open-data', name: 'Open data job', secret: 'open-data-demo-secret', grants: ['client_credentials'], scopes: ['gates:read', 'readings:read'] },
   { id: 'rider-tablet', name: 'Rider tablet', secret: null, grants: BROWSER, scopes: ['openid', 'offline_access', 'gates:read', 'gates:operate'] },
-  { id: 'grower-app', name: 'Grower app', secret: null, grants: BROWSER, scopes: ['openid', 'offline_access', 'gates:read', 'readings:read'] },
+  {
+    id: 'grower-app',
+    name: 'Grower app',
+    secret: null,
+    grants: BROWSER,
+    scopes: ['openid', 'offline_access', 'gates:read', 'readings:read', 'allotments:read', 'allotments:trade'],
+  },
   {
     id: 'dispatcher-desk',
     name: 'Dispatcher desk',
@@ -51,13 +57,18 @@ const PROGRAMS: readonly Program[] = [
 
 export const HEADGATES_RESOURCE = 'https://headgates.velmora.example';
 export const READINGS_RESOURCE = 'https://readings.velmora.example';
+export const ALLOTMENTS_RESOURCE = 'https://allotments.velmora.example';
 
 /** Staff and growers of the Velmora Basin Water Trust: JWT access tokens of RFC 9068, scope as one text. */
 export const TRUST_SIGN_IN: House = {
   name: 'Trust Sign-in',
   people: PEOPLE,
   programs: PROGRAMS,
-  resources: { [HEADGATES_RESOURCE]: ['gates:read', 'gates:operate'], [READINGS_RESOURCE]: ['readings:read', 'readings:write'] },
+  resources: {
+    [HEADGATES_RESOURCE]: ['gates:read', 'gates:operate'],
+    [READINGS_RESOURCE]: ['readings:read', 'readings:write'],
+    [ALLOTMENTS_RESOURCE]: ['allotments:read', 'allotments:trade'],
+  },
   algorithm: 'RS256',
   keyPrefix: 'basin',
   accessTokens: 'jwt',

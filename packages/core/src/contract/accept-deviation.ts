@@ -1,4 +1,5 @@
 import { parseDocument } from 'yaml';
+import { canonicalJson } from '../util/canonical-json.js';
 import { isRecord, pointerParts, pointerToken, valueAt } from '../util/json-pointer.js';
 import type { ContractPart } from '../document/contract-rule.js';
 import type { Deviation } from './check/deviation.js';
@@ -116,9 +117,42 @@ export function editContract(text: string, format: 'json' | 'yaml', edits: reado
     if (value === undefined) document.deleteIn(path);
     else document.setIn(path, document.createNode(value, { flow: format === 'json' }));
   }
-  if (format === 'yaml') return document.toString({ lineWidth: 0 });
+  if (format === 'yaml') return withLinesOf(text, document.toString({ lineWidth: 0 }));
   return `${JSON.stringify(document.toJS({ maxAliasCount: 1000 }), null, /^\s*\{\s*\n/.test(text) ? indentOf(text) : 0)}\n`;
 }
+
+/** How many lines ahead a line is looked for that stands in both texts. */
+const LOOK_AHEAD = 400;
+
+/**
+ * A YAML text as it was written again, with the lines of the text before wherever they say the same: writing it again spaces
+ * brackets and quotes in its own way.
+ */
+function withLinesOf(before: string, after: string): string {
+  const [old, fresh] = [before.split('\n'), after.split('\n')];
+  const same = (a: string | undefined, b: string | undefined): boolean =>
+    a !== undefined && b !== undefined && saysOf(a) === saysOf(b) && depthOf(a) === depthOf(b);
+  const out: string[] = [];
+  let at = 0;
+  for (let index = 0; index < fresh.length; index++) {
+    const line = fresh[index] as string;
+    if (!same(old[at], line)) {
+      // What was taken away is passed over, what came is kept; the next line that stands in both goes on.
+      const ahead = old.slice(at, at + LOOK_AHEAD).findIndex((one, offset) => same(one, line) && same(old[at + offset + 1], fresh[index + 1]));
+      if (ahead >= 0) at += ahead;
+    }
+    if (same(old[at], line)) out.push(old[at++] as string);
+    else out.push(line);
+  }
+  const kept = out.join('\n');
+  return canonicalJson(parseDocument(kept, { version: '1.2', logLevel: 'silent' }).toJS()) ===
+    canonicalJson(parseDocument(after, { version: '1.2', logLevel: 'silent' }).toJS())
+    ? kept
+    : after;
+}
+
+const saysOf = (line: string): string => line.replace(/\s+/g, '').replaceAll('"', "'");
+const depthOf = (line: string): number => line.length - line.trimStart().length;
 
 const indentOf = (text: string): number => /^\s*\{\s*\n( +)/.exec(text)?.[1]?.length ?? 2;
 

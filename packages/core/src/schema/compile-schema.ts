@@ -51,6 +51,8 @@ export class SchemaCompiler {
   readonly #direction: Direction;
   readonly #choices: SchemaChoices;
   readonly #made = new Map<string, Check>();
+  /** Schemas that are made when a value comes to them. */
+  #late = new Map<string, { readonly place: SchemaPlace; readonly dialect: Dialect }>();
 
   constructor(set: SchemaSet, dialect: Dialect, direction: Direction, choices: SchemaChoices) {
     this.#set = set;
@@ -79,15 +81,29 @@ export class SchemaCompiler {
     const key = `${dialect.name} ${place.document}#${place.pointer} `;
     const made = this.#made.get(key);
     if (made) return made;
+    this.#late.set(key, { place, dialect });
     let ready: Check | null = null;
     const late: Check = (value, run) => {
       run.enter();
-      const ok = (ready ??= this.inPlace(place, dialect))(value, run);
+      if (ready === null) {
+        this.#late.delete(key);
+        ready = this.inPlace(place, dialect);
+      }
+      const ok = ready(value, run);
       run.leave();
       return ok;
     };
     this.#made.set(key, late);
     return late;
+  }
+
+  /** Compiles all that was met so far and what that leads to, so that `faults` has every one. */
+  everything(): void {
+    while (this.#late.size > 0) {
+      const late = this.#late;
+      this.#late = new Map();
+      for (const { place, dialect } of late.values()) this.inPlace(place, dialect);
+    }
   }
 
   #compile(place: SchemaPlace, from: Dialect): Check {

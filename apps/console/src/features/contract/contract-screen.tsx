@@ -59,7 +59,7 @@ export function ContractScreen() {
       )}
       <div className="row wrap" style={{ margin: '18px 0 8px' }}>
         <h2 style={{ margin: 0 }}>What differs</h2>
-        <select aria-label="Span of time" className="plain" value={hours} onChange={(event) => filter({ hours: event.target.value })}>
+        <select aria-label="Span of time" className="plain" style={{ width: 150 }} value={hours} onChange={(event) => filter({ hours: event.target.value })}>
           {SPANS.map(([value, word]) => (
             <option key={value} value={value}>
               {word}

@@ -22,11 +22,22 @@ export function ViolationDetail({ item }: { readonly item: ViolationView }) {
   return (
     <aside className="why stack" aria-label="This deviation">
       <h2>
-        <Mark kind={refused > 0 ? 'refused' : 'would-refuse'} /> {placeWords(item)}
+        <Mark kind={refused > 0 ? 'refused' : 'would-refuse'} /> {placeWords(item) === '–' ? item.partName : placeWords(item)}
       </h2>
       <p style={{ margin: 0 }}>
-        The contract wants <b className="breaks">{item.wanted || 'something else'}</b>, found was {item.found || 'something else'}. The value itself is not
-        kept.
+        {item.part === 'contract-security' ? (
+          <>
+            The contract declares <b className="breaks">{item.wanted}</b>; nothing of that was sent.
+          </>
+        ) : item.wanted === '' ? (
+          <>
+            Refused as <span className="mono">{item.code}</span>; the trace says more.
+          </>
+        ) : (
+          <>
+            The contract wants <b className="breaks">{item.wanted}</b>, found was {item.found}. The value itself is not kept.
+          </>
+        )}
       </p>
       <p className="quiet small" style={{ margin: 0 }}>
         {refused > 0 && `${count(refused)} refused. `}
@@ -53,7 +64,7 @@ export function ViolationDetail({ item }: { readonly item: ViolationView }) {
         <Link to={operationPath(apiId, operationId)}>the operation</Link>
         <ToProbe item={item} />
       </div>
-      <Accept item={item} key={item.id} />
+      {item.keyword !== '' && <Accept item={item} key={item.id} />}
     </aside>
   );
 }

@@ -1,5 +1,5 @@
 import type { ViolationView } from '@virga/protocol';
-import { DataTable, type Column } from '../../parts/data-table';
+import { LongTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
 import { Call } from '../../parts/method';
 import { Ago, count } from '../../parts/time';
@@ -29,19 +29,19 @@ function Strokes({ slices }: { readonly slices: readonly number[] }) {
   );
 }
 
-const COLUMNS: readonly Column<ViolationView>[] = [
-  {
-    cell: ({ refused }) => <Mark kind={refused > 0 ? 'refused' : 'would-refuse'} />,
-  },
-  { head: 'Operation', cell: (row, open) => open(<Call method={row.method} path={row.path} />, `${row.method} ${row.path}, ${placeWords(row)}`) },
-  { head: 'Part', className: 'small', cell: ({ partName }) => partName.replace(' by contract', '') },
-  { head: 'Where', className: 'mono small breaks', cell: placeWords },
-  { head: 'Wanted', className: 'small breaks', cell: ({ wanted, code }) => wanted || code },
-  { head: 'Found', className: 'small', cell: ({ found }) => <span className="quiet">{found}</span> },
-  { head: 'by the hour', cell: ({ slices }) => <Strokes slices={slices.slice(-24)} /> },
-  { head: 'requests', className: 'number', cell: ({ refused, wouldRefuse }) => count(refused + wouldRefuse) },
-  { head: 'callers', className: 'number', cell: ({ callers }) => count(callers) },
-  { head: 'last', className: 'small whole', cell: ({ lastAt }) => <Ago at={lastAt} /> },
+type Cells = readonly (Column<ViolationView> & { readonly brief: boolean })[];
+
+const COLUMNS: Cells = [
+  { brief: true, width: '22px', cell: ({ refused }) => <Mark kind={refused > 0 ? 'refused' : 'would-refuse'} /> },
+  { brief: true, head: 'Operation', width: 'minmax(170px, 6fr)', className: 'clip', cell: ({ method, path }) => <Call method={method} path={path} /> },
+  { brief: true, head: 'Part', width: '74px', className: 'small clip', cell: ({ partName }) => partName.replace(' by contract', '') },
+  { brief: true, head: 'Where', width: 'minmax(90px, 3fr)', className: 'mono small clip', cell: placeWords },
+  { brief: true, head: 'Wanted', width: 'minmax(120px, 5fr)', className: 'small clip', cell: ({ wanted, code }) => wanted || code },
+  { brief: false, head: 'Found', width: 'minmax(90px, 3fr)', className: 'small clip quiet', cell: ({ found }) => found },
+  { brief: false, head: 'by the hour', width: '76px', cell: ({ slices }) => <Strokes slices={slices.slice(-24)} /> },
+  { brief: true, head: 'requests', width: '62px', className: 'number', cell: ({ refused, wouldRefuse }) => count(refused + wouldRefuse) },
+  { brief: false, head: 'callers', width: '54px', className: 'number', cell: ({ callers }) => count(callers) },
+  { brief: false, head: 'last', width: '84px', className: 'small whole', cell: ({ lastAt }) => <Ago at={lastAt} /> },
 ];
 
 /** @param brief leaves out what the pane beside the table says */
@@ -56,10 +56,17 @@ export function ViolationsTable({
   readonly brief: boolean;
   readonly to: (item: ViolationView) => string;
 }) {
-  const columns = brief ? COLUMNS.filter(({ head }) => head === undefined || BRIEF.has(String(head))) : COLUMNS;
   return (
-    <DataTable label="What differs from the contracts" items={items} columns={columns} keyOf={({ id }) => id} to={to} chosen={({ id }) => id === chosen} />
+    <LongTable
+      label="What differs from the contracts"
+      items={items}
+      columns={brief ? COLUMNS.filter((column) => column.brief) : COLUMNS}
+      rowClass={({ id }) => (id === chosen ? 'chosen' : '')}
+      to={to}
+      name={(item) =>
+        `${item.method} ${item.path}, ${item.partName}, ${placeWords(item)}: wanted ${item.wanted}, found ${item.found}; ${count(item.refused + item.wouldRefuse)} requests`
+      }
+      height={(all) => `min(${all}px, max(220px, calc(100vh - 420px)))`}
+    />
   );
 }
-
-const BRIEF: ReadonlySet<string> = new Set(['Operation', 'Part', 'Where', 'Wanted', 'requests']);

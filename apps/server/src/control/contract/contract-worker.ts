@@ -1,9 +1,10 @@
-import { listOperations, readContract, type ContractProblem } from '@virga/core';
+import { contractFaults, listOperations, readContract, type ContractProblem } from '@virga/core';
 import { Validator } from '@seriousme/openapi-schema-validator';
 import { parentPort, workerData } from 'node:worker_threads';
 import type { ContractResult } from './contract-result.js';
 
 const MAX_SCHEMA_PROBLEMS = 20;
+const MAX_FAULTS = 50;
 /** Schema errors of a branch that was not meant say nothing; these words mark them. */
 const BRANCH_NOISE = new Set(['oneOf', 'anyOf', 'if', 'not', 'allOf', 'unevaluatedProperties']);
 
@@ -15,7 +16,15 @@ async function read(text: string): Promise<ContractResult> {
   }
   const listed = listOperations(contract.document);
   const schema = await schemaProblems(contract.document);
-  const found = [...contract.problems, ...listed.problems.items, ...schema];
+  const unusable = contractFaults(contract.document, contract.version, listed.operations)
+    .slice(0, MAX_FAULTS)
+    .map(({ rule, says }): ContractProblem => ({
+      severity: 'notice',
+      pointer: rule,
+      line: null,
+      message: `cannot be checked, so where it is enforced everything is refused: ${says}`,
+    }));
+  const found = [...contract.problems, ...listed.problems.items, ...schema, ...unusable];
   const lines = contract.locate(found.filter((problem) => problem.line === null).map((problem) => problem.pointer));
   const problems = found.map((problem): ContractProblem => ({ ...problem, line: problem.line ?? lines.get(problem.pointer) ?? null }));
   problems.sort((a, b) => Number(a.severity === 'notice') - Number(b.severity === 'notice') || (a.line ?? 0) - (b.line ?? 0));
@@ -32,7 +41,7 @@ async function read(text: string): Promise<ContractResult> {
     schemes,
     scopes,
     problems,
-    problemCount: contract.problems.length + listed.problems.total + schema.length,
+    problemCount: contract.problems.length + listed.problems.total + schema.length + unusable.length,
   };
 }
 

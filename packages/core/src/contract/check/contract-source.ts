@@ -1,5 +1,7 @@
 import { isRecord, pointerOf, pointerToken } from '../../util/json-pointer.js';
 import { dialectNamed, JSON_SCHEMA_2020, OPENAPI_30, type Dialect } from '../../schema/dialect.js';
+import { SchemaCompiler, type SchemaChoices } from '../../schema/compile-schema.js';
+import type { Direction } from '../../schema/run.js';
 import { NameIndex, SchemaSet, type SchemaDocument, type SchemaNames } from '../../schema/schema-set.js';
 import { wholeDocument } from '../../schema/whole-document.js';
 
@@ -20,11 +22,21 @@ export class ContractSource {
   /** Null where the document names a dialect of schemas that is not read: no schema of it allows anything then. */
   readonly dialect: Dialect | null;
   readonly #document: SchemaDocument;
+  readonly #compilers = new Map<string, SchemaCompiler>();
 
   constructor(version: '3.0' | '3.1', document: SchemaDocument, names: SchemaNames) {
     this.#document = document;
     this.dialect = dialectOf(version, document.at('/jsonSchemaDialect'));
     this.set.add(DOCUMENT, document, names);
+  }
+
+  /** What compiles its schemas for one direction: shared by all operations, so that none is compiled twice. @throws Error where the dialect is not read */
+  compiler(direction: Direction, choices: SchemaChoices): SchemaCompiler {
+    if (this.dialect === null) throw new Error('invariant: schemas of a dialect that is not read are not compiled');
+    const key = JSON.stringify([direction, choices]);
+    let compiler = this.#compilers.get(key);
+    if (!compiler) this.#compilers.set(key, (compiler = new SchemaCompiler(this.set, this.dialect, direction, choices)));
+    return compiler;
   }
 
   /** The object at a pointer, behind references; null where there is none. */

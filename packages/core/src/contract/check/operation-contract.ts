@@ -1,6 +1,6 @@
 import type { ContractRule } from '../../document/contract-rule.js';
 import { isRecord, pointerToken } from '../../util/json-pointer.js';
-import { SchemaCompiler } from '../../schema/compile-schema.js';
+import type { SchemaCompiler, SchemaFault } from '../../schema/compile-schema.js';
 import type { Direction } from '../../schema/run.js';
 import { mediaTypeOf } from '../../message/media-type.js';
 import { finding, type Finding } from '../../verdict/codes.js';
@@ -58,12 +58,7 @@ export class OperationContract {
       formats: rule.formats,
       readOnlySent: rule.readOnlySent === 'allow',
     } as const;
-    const dialect = source.dialect;
-    if (dialect === null) throw new Error('invariant: schemas of a dialect that is not read are not compiled');
-    this.#compilers = {
-      request: new SchemaCompiler(source.set, dialect, 'request', choices),
-      answer: new SchemaCompiler(source.set, dialect, 'answer', choices),
-    };
+    this.#compilers = { request: source.compiler('request', choices), answer: source.compiler('answer', choices) };
     this.#parameters = this.#readParameters([`${item}/parameters`, `${pointer}/parameters`]);
     this.#names = new Set(this.#parameters.query.map(({ name }) => name));
     const body = operation['requestBody'] === undefined ? null : source.object(`${pointer}/requestBody`);
@@ -97,6 +92,22 @@ export class OperationContract {
     const of = (where: ParameterPlace): readonly ParameterCheck[] => [...found.values()].flatMap(([place, check]) => (place === where ? [check] : []));
     this.#unreadable = unreadable;
     return { path: of('path'), query: of('query'), header: of('header'), cookie: of('cookie') };
+  }
+
+  /** What of it cannot be used: nothing meets it, until it is mended. */
+  faults(): readonly SchemaFault[] {
+    const responses = this.#operation['responses'];
+    const answers = isRecord(responses) ? Object.keys(responses).filter((key) => !key.startsWith('x-')) : [];
+    const read = answers.map((key) => this.#readAnswer(key));
+    for (const compiler of Object.values(this.#compilers)) compiler.everything();
+    return [
+      ...this.#unreadable.map(({ rule, wanted }) => ({ rule, says: `here is no ${wanted.slice(2)}` })),
+      ...(this.#bodyUnreadable ? [{ rule: `${this.pointer}/requestBody`, says: 'leads nowhere' }] : []),
+      ...read.flatMap((answer, index) =>
+        answer === null ? [{ rule: `${this.pointer}/responses/${pointerToken(answers[index] ?? '')}`, says: 'leads nowhere' }] : [],
+      ),
+      ...Object.values(this.#compilers).flatMap(({ faults }) => faults),
+    ];
   }
 
   /** What the contract declares of credentials. */
