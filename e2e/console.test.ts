@@ -46,7 +46,7 @@ test('the strip always says what is live; a change shows, can be compared, publi
   await page.getByRole('button', { name: 'Publish' }).click();
   // What was guarded and is not any more is overruled by its name.
   const publish = page.getByRole('dialog').getByRole('button', { name: 'Publish' });
-  await expect(page.getByText(/2 of \d+ trials got through/)).toBeVisible();
+  await expect(page.getByText(/2 of [\d\u202f]+ trials got through/)).toBeVisible();
   await expect(publish).toBeDisabled();
   for (const path of ['gates', 'gates/{gateId}'])
     await page.getByRole('checkbox', { name: `overrule Headgates GET /headgates/${path}: no credential`, exact: true }).check();

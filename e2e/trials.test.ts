@@ -28,7 +28,7 @@ test('a rule that is broken in the draft stops its release: what got in is named
   await call('PATCH', `/apis/${gates}/operations`, { ids: ['GET /gates'], access: { kind: 'public' } });
   await page.getByRole('button', { name: 'Publish' }).click();
   const before = page.getByRole('dialog');
-  await expect(before.getByText(/2 of \d+ trials got through/)).toBeVisible();
+  await expect(before.getByText(/2 of [\d\u202f]+ trials got through/)).toBeVisible();
   await expect(before.getByRole('region', { name: 'Reach' }).getByText(/more:/)).toBeVisible();
   await expect(before.getByRole('region', { name: 'Reach' }).getByText(/nobody/)).toBeVisible();
   await expect(before.getByText(/cases of authorizers hold/)).toBeVisible();

@@ -103,6 +103,7 @@ export interface Standins {
   readonly gates: string;
   readonly registry: string;
   readonly dunlin: string;
+  readonly allotments: string;
   readonly child: ChildProcess;
   stop(signal?: NodeJS.Signals): Promise<void>;
   token(client: string, scope: string, resource?: string): Promise<string>;
@@ -110,7 +111,7 @@ export interface Standins {
 
 /** The stand-ins as the demo starts them. */
 export async function startStandins(folder: string, consoleUrl: string, at?: number): Promise<Standins> {
-  const port = at ?? (await freePorts(5));
+  const port = at ?? (await freePorts(7));
   const child = fork(STANDINS, [], {
     env: { ...process.env, NODE_OPTIONS: '', VIRGA_STANDIN_PORT: String(port), VIRGA_STANDIN_DATA: folder, VIRGA_CONSOLE_URL: consoleUrl },
     stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
@@ -125,6 +126,7 @@ export async function startStandins(folder: string, consoleUrl: string, at?: num
     gates: `http://127.0.0.1:${port + 1}`,
     registry: `http://127.0.0.1:${port + 3}`,
     dunlin: `http://127.0.0.1:${port + 4}`,
+    allotments: `http://127.0.0.1:${port + 6}`,
     child,
     stop: async (signal = 'SIGTERM') => {
       child.kill(signal);

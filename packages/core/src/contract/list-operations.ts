@@ -47,6 +47,8 @@ export function listOperations(document: Json): ListedContract {
       '/paths',
       'the description has no paths, so it has no operations',
     );
+  if (document['x-upgraded-from'] === '2.0')
+    problems.add('notice', '/x-upgraded-from', 'was of version 2.0 and was upgraded to OpenAPI 3.0 when it was brought in');
   const info = recordOf(document['info']);
   const schemes = readSchemes(document, problems);
   const names = new Set(schemes.map((scheme) => scheme.name));

@@ -148,7 +148,8 @@ function versionOf(document: Record<string, unknown>, problems: ProblemList): Re
     problems.add('error', '/openapi', `OpenAPI ${version.slice(0, 20)} is not read; 3.0 and 3.1 are`);
     return null;
   }
-  if (document['swagger'] !== undefined) problems.add('error', '/swagger', 'this is a description of version 2.0; 3.0 and 3.1 are read');
+  if (document['swagger'] !== undefined)
+    problems.add('error', '/swagger', 'this is a description of version 2.0; 3.0 and 3.1 are read here, bringing it in upgrades it');
   else if (typeof version === 'number') problems.add('error', '/openapi', 'the version is a number; put it in quotes, as in "3.1.0"');
   else problems.add('error', '', 'there is no member “openapi”, so this is not an OpenAPI description');
   return null;

@@ -114,10 +114,11 @@ export class SchemaCompiler {
     const named = typeof schema['$schema'] === 'string' ? dialectNamed(schema['$schema']) : from;
     if (named === null) return this.#fault(place.pointer, '$schema', `the dialect ${String(schema['$schema']).slice(0, 100)} is not read`);
     const checks = this.#checksOf(schema, place, named);
-    const entersResource = named.modern && typeof schema['$id'] === 'string';
-    const all = allOf(checks);
-    const whole = this.#set.hasDynamicAnchors && (entersResource || place.pointer === '') ? entered(all, this.#set.baseOf(place)) : all;
     const looksBack = named.modern && (schema['unevaluatedProperties'] !== undefined || schema['unevaluatedItems'] !== undefined);
+    const entersResource = named.modern && typeof schema['$id'] === 'string';
+    // What is left over cannot be told where a schema in place has failed.
+    const all = looksBack ? inTurn(allOf(checks.slice(0, -1)), checks.slice(-1)[0] ?? ALLOWED) : allOf(checks);
+    const whole = this.#set.hasDynamicAnchors && (entersResource || place.pointer === '') ? entered(all, this.#set.baseOf(place)) : all;
     return looksBack ? collecting(whole) : whole;
   }
 
@@ -150,8 +151,8 @@ export class SchemaCompiler {
       ...present(reference, dynamic),
       ...present(everyOne(keywords), tagged(keywords) ?? alternatives(keywords, 'oneOf'), alternatives(keywords, 'anyOf')),
       ...present(inverse(keywords), conditional(keywords)),
-      ...present(objectCheck(keywords), listCheck(keywords)),
-    ];
+      allOf(present(objectCheck(keywords), listCheck(keywords))),
+    ].filter((check) => check !== ALLOWED);
   }
 
   #reference(reference: string, place: SchemaPlace, dialect: Dialect): Check {
@@ -247,6 +248,12 @@ function allOf(checks: readonly Check[]): Check {
     return ok;
   };
 }
+
+/** Two checks, the second only where the first holds. */
+const inTurn =
+  (first: Check, second: Check): Check =>
+  (value, run) =>
+    first(value, run) && second(value, run);
 
 /** A schema that is a root of its own, for references that ask for the outermost one. */
 function entered(all: Check, root: string): Check {

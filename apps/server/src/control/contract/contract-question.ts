@@ -5,6 +5,12 @@ export type ContractQuestion =
   | { readonly kind: 'place'; readonly text: string; readonly pointer: string }
   | { readonly kind: 'accept'; readonly text: string; readonly format: 'json' | 'yaml'; readonly part: ContractPart; readonly deviation: Deviation };
 
+/** A description in a newer form; null with the reason where it could not be made. */
+export interface UpgradeAnswer {
+  readonly text: string | null;
+  readonly says: string;
+}
+
 /** Where something stands. */
 export interface PlaceAnswer {
   readonly line: number | null;

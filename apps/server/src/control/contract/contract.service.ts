@@ -8,7 +8,7 @@ import { Store } from '../../store/store.js';
 import { fieldProblem, problem } from '../../http/problems.js';
 import { Turns } from '../../http/turns.js';
 import type { ContractResult } from './contract-result.js';
-import type { ContractQuestion } from './contract-question.js';
+import type { ContractQuestion, UpgradeAnswer } from './contract-question.js';
 
 /** Bounds of reading one description: time, memory of its thread, and how many are read or wait at one time. */
 const READ_MS = 30_000;
@@ -16,6 +16,10 @@ const WORKER_MEGABYTES = 768;
 const AT_ONCE = 2;
 const WAITING = 16;
 const FETCH_LIMITS = { maxBytes: 16 * 1024 * 1024, timeoutMs: 20_000, maxRedirects: 3 };
+
+/** How a description of version 2.0 says so, in JSON or YAML, and within how many characters that is looked for. */
+const VERSION_2 = /(?:^|[{,\n])\s*["']?swagger["']?\s*:\s*["']?2\.0/;
+const VERSION_WITHIN = 200_000;
 
 /** Fetching, reading and keeping API descriptions. */
 @Injectable()
@@ -27,8 +31,16 @@ export class ContractService {
     this.#store = store;
   }
 
-  /** The text of a source. @throws problem when it has none or cannot be fetched */
+  /** The text of a source; one of version 2.0 as OpenAPI 3.0. @throws problem when it has none, cannot be fetched or cannot be upgraded */
   async textOf(source: ContractSourceInput): Promise<string> {
+    const text = await this.#given(source);
+    if (!VERSION_2.test(text.slice(0, VERSION_WITHIN))) return text;
+    const { text: upgraded, says } = await this.#inThread<UpgradeAnswer>('upgrade-worker.js', { text });
+    if (upgraded === null) throw fieldProblem('/source', `The description is of version 2.0 and could not be upgraded: ${says}`);
+    return upgraded;
+  }
+
+  async #given(source: ContractSourceInput): Promise<string> {
     if ((source.text === undefined) === (source.url === undefined))
       throw fieldProblem('/source', 'Give the text of the description or its address, one of the two');
     if (source.text !== undefined) return source.text;

@@ -1,0 +1,117 @@
+import '@hyperjump/json-schema/openapi-3-0';
+import { registerSchema, validate, type SchemaObject } from '@hyperjump/json-schema/openapi-3-1';
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { SchemaCompiler } from '../../schema/compile-schema.js';
+import { Run } from '../../schema/run.js';
+import { isRecord, pointerToken, valueAt } from '../../util/json-pointer.js';
+import { contractFaults } from '../contract-faults.js';
+import { listOperations } from '../list-operations.js';
+import { readContract } from '../read-contract.js';
+import { wholeContract, type ContractPlace, type ContractSource } from './contract-source.js';
+
+// Published descriptions from the registry: @readme/oas-examples 8.2.2 (MIT), @scalar/galaxy 0.6.12 (MIT) and @blockfrost/openapi
+// 0.1.93 (Apache-2.0). The second opinion is @hyperjump/json-schema 1.18.0 (MIT) in its dialects for OpenAPI 3.0 and 3.1.
+const MODULES = join(import.meta.dirname, '../../../../../node_modules');
+
+function filesBelow(folder: string): string[] {
+  return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
+    const path = join(folder, entry.name);
+    return entry.isDirectory() ? filesBelow(path) : entry.name.endsWith('.json') ? [path] : [];
+  });
+}
+
+const FILES = [
+  ...filesBelow(join(MODULES, '@readme/oas-examples/3.0/json')),
+  ...filesBelow(join(MODULES, '@readme/oas-examples/3.1/json')),
+  join(MODULES, '@scalar/galaxy/dist/3.1.json'),
+  join(MODULES, '@blockfrost/openapi/openapi.yaml'),
+];
+
+/** Schemas of bodies in JSON, by pointer, with the examples that their document gives. */
+function* examplesOf(source: ContractSource, document: Readonly<Record<string, unknown>>): Generator<[pointer: string, example: unknown]> {
+  for (const { pointer } of listOperations(document).operations) {
+    const operation = valueAt(document, pointer);
+    if (!isRecord(operation)) continue;
+    const answers = isRecord(operation['responses']) ? Object.keys(operation['responses']).filter((key) => !key.startsWith('x-')) : [];
+    const places = [...(operation['requestBody'] === undefined ? [] : ['requestBody']), ...answers.map((key) => `responses/${key}`)];
+    for (const place of places) yield* mediaExamples(source, source.object(`${pointer}/${place}`));
+  }
+}
+
+function* mediaExamples(source: ContractSource, place: ContractPlace | null): Generator<[string, unknown]> {
+  const content = place?.value['content'];
+  for (const [type, media] of isRecord(content) ? Object.entries(content) : []) {
+    if (!type.includes('json') || !isRecord(media) || media['schema'] === undefined) continue;
+    const at = `${place?.pointer ?? ''}/content/${pointerToken(type)}`;
+    if ('example' in media) yield [`${at}/schema`, media['example']];
+    for (const name of isRecord(media['examples']) ? Object.keys(media['examples']) : []) {
+      const example = source.object(`${at}/examples/${pointerToken(name)}`)?.value;
+      if (example && 'value' in example) yield [`${at}/schema`, example['value']];
+    }
+  }
+}
+
+/** A value with a member dropped, of another type, added, at every depth up to three. */
+function* mutants(value: unknown, depth = 0): Generator<unknown> {
+  if (depth > 3) return;
+  if (Array.isArray(value)) {
+    const [first, ...rest] = value as unknown[];
+    yield [...(value as unknown[]), null];
+    yield {};
+    if (first === undefined) return;
+    yield rest;
+    for (const mutant of mutants(first, depth + 1)) yield [mutant, ...rest];
+  } else if (isRecord(value)) {
+    for (const [name, member] of Object.entries(value)) {
+      yield Object.fromEntries(Object.entries(value).filter(([other]) => other !== name));
+      for (const mutant of mutants(member, depth + 1)) yield { ...value, [name]: mutant };
+    }
+    yield { ...value, 'x-added': 1 };
+    yield [];
+  } else {
+    yield null;
+    yield typeof value === 'string' ? 7 : 'text';
+    yield {};
+    if (typeof value === 'number') yield* [-1e9, value + 0.5];
+  }
+}
+
+const MOST_MUTANTS = 60;
+let decided = 0;
+let refused = 0;
+
+test.each(FILES)('%s: schemas compile, and examples and their mutants are decided as by the second opinion', async (file) => {
+  const { document, version } = readContract(readFileSync(file, 'utf8'));
+  if (document === null || version === null) throw new Error('it is read');
+  const source = wholeContract(document, version);
+  const uri = `https://descriptions.example/${encodeURIComponent(file.slice(MODULES.length))}`;
+  const dialect = version === '3.0' ? 'https://spec.openapis.org/oas/3.0/dialect' : 'https://spec.openapis.org/oas/3.1/dialect/base';
+  // One has schemas of drafts 5, 6 and 7, which neither reads; what cannot be read is said.
+  const faults = contractFaults(document, version, listOperations(document).operations);
+  if (file.endsWith('schema-validation-local.json')) return expect(faults.map(({ says }) => says)).toContainEqual(expect.stringContaining('is not read'));
+  expect(faults.filter(({ says }) => !says.includes('which is not there'))).toEqual([]);
+  registerSchema(document as SchemaObject, uri, dialect);
+  if (source.dialect === null) throw new Error('its dialect is read');
+  const compiler = new SchemaCompiler(source.set, source.dialect, 'request', { unknown: 'as-said', formats: false, readOnlySent: true });
+  const differ: string[] = [];
+  for (const [pointer, example] of examplesOf(source, document)) {
+    // It refuses to read some schemas that are no schemas.
+    const opinion = await validate(`${uri}#${encodeURI(pointer)}`).catch(() => null);
+    if (opinion === null) continue;
+    const check = compiler.value(source.schema(pointer));
+    for (const value of [example, ...[...mutants(example)].slice(0, MOST_MUTANTS)]) {
+      const [ours, theirs] = [check(value, new Run(false)), opinion(value as never).valid];
+      decided++;
+      if (!theirs) refused++;
+      if (ours !== theirs) differ.push(`${pointer} ${JSON.stringify(value)}: ${ours} here, ${theirs} there`);
+    }
+  }
+  expect(differ).toEqual([]);
+});
+
+afterAll(() => {
+  // Enough of both, so that agreeing says something.
+  expect(decided).toBeGreaterThan(1500);
+  expect(refused).toBeGreaterThan(300);
+});
