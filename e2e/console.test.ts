@@ -16,6 +16,7 @@ const SCREENS = [
   '/authorizers/named/own%20section',
   '/authorizers/named/water%20right',
   '/tables',
+  '/contract',
   '/tables?name=lockouts',
   '/bench',
   '/bench/get',
