@@ -56,7 +56,7 @@ test('a contract accepts what deviated: shown as a difference, then in the draft
   await page.getByRole('button', { name: 'what of the contract is checked' }).click();
   await page.getByRole('radio', { name: 'the query, only observes' }).check();
   await page.getByRole('button', { name: 'Set in the draft' }).click();
-  await expect(page.getByRole('row', { name: /Query by contract/ }).getByText('observes')).toBeVisible();
+  await expect(page.getByRole('row', { name: /Query by contract/ }).getByRole('button', { name: 'observes' })).toBeVisible();
   await page.getByRole('link', { name: 'Compare' }).click();
   await expect(page.getByText(/what of the contract is checked changed/).first()).toBeVisible();
 });

@@ -22,5 +22,10 @@ export const GOALS = {
   directoryEffectMs: '< 200, under load',
   idleConnectionBytes: 'stated',
   reachMs: '< 1000, 1,000 operations and 500 callers',
+  contractRatio: '<= 1.3, a body of 10 KB',
+  contractCompileMs: '< 3000, 1,200 operations and 4,400 schemas, until a request is refused',
+  contractStallMs: '< 10, while that contract comes and its operations are first called',
+  contractMemoryMb: '< 150',
+  contractRouteRatio: 'for scale, a guarded route that takes and answers 1 KB, both checked',
   trialsMs: '< 5000, 200 operations',
 };

@@ -1,7 +1,7 @@
 import { Pool } from 'undici';
 
 /** Sends requests with a fixed number in flight for a time. @returns requests a second, and how many failed */
-export async function load(port, { path, headers = {}, inFlight = 32, ms }) {
+export async function load(port, { method = 'GET', path, headers = {}, body = null, inFlight = 32, ms }) {
   const pool = new Pool(`http://127.0.0.1:${port}`, { connections: inFlight, pipelining: 1 });
   let done = 0;
   let failed = 0;
@@ -10,7 +10,7 @@ export async function load(port, { path, headers = {}, inFlight = 32, ms }) {
   const one = () =>
     new Promise((resolve) => {
       pool.dispatch(
-        { path, method: 'GET', headers },
+        { path, method, headers, body },
         {
           onRequestStart() {},
           onResponseStart(_controller, status) {

@@ -1,4 +1,15 @@
-import { ANY_MESSAGE, ANYWHERE, emptyDocument, ENFORCED, NO_CONTRACT, NO_LANES, splitDocument, STANDARD_CLAIM_MAP, tokenRule, UPSTREAM_LIMITS } from '@virga/core';
+import {
+  ANY_MESSAGE,
+  ANYWHERE,
+  emptyDocument,
+  ENFORCED,
+  NO_CONTRACT,
+  NO_LANES,
+  splitDocument,
+  STANDARD_CLAIM_MAP,
+  tokenRule,
+  UPSTREAM_LIMITS,
+} from '@virga/core';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { hash } from 'node:crypto';
 import { createServer } from 'node:http';
@@ -125,7 +136,10 @@ export async function makeControl() {
   const seen = { traces: 0, counted: 0, unsent: 0, effective: new Map(), directory: null };
   let live = null;
   let split = null;
+  const contracts = new Map();
   const server = createServer((req, res) => {
+    const contract = req.url.startsWith('/nodes/v1/contracts/') ? contracts.get(req.url.slice(20)) : undefined;
+    if (contract !== undefined) return void res.writeHead(200, { 'content-type': 'text/plain; charset=utf-8' }).end(contract);
     if (req.method === 'GET') {
       res.writeHead(200);
       res.write(`${JSON.stringify({ type: 'hello', controlPlane: 'bench' })}\n`);
@@ -169,6 +183,7 @@ export async function makeControl() {
   return {
     url: `http://127.0.0.1:${port}`,
     seen,
+    contracts,
     publish,
     change,
     connected: () => feeds.size > 0,

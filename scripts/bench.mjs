@@ -19,6 +19,7 @@ const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release, ruled } = await 
 const { directoryUnderLoad, idleConnections } = await import('../perf/under-load.mjs');
 const { scripts } = await import('../perf/authorizers.mjs');
 const { reachTable, trialRun } = await import('../perf/reach.mjs');
+const { bodyRatio, contractRoute, largeContractInNode } = await import('../perf/contract.mjs');
 const { GOALS } = await import('../perf/goals.mjs');
 const { twoCredentials } = await import('../perf/two-credentials.mjs');
 const { askTogether, makeProofs, verifyAlone, verifyWhole } = await import('../perf/proofs.mjs');
@@ -42,6 +43,17 @@ function start(program, ...args) {
   return new Promise((resolve) =>
     child.on('message', (message) => (message.port ? resolve({ child, port: message.port }) : Object.assign(child.latest, message))),
   );
+}
+
+/** The longest time for which the serving thread of a node was kept while something runs. */
+async function longestStall(gateway, during) {
+  gateway.child.send('begin');
+  await new Promise((resolve) => setTimeout(resolve, 250));
+  await during();
+  await new Promise((resolve) => setTimeout(resolve, 500));
+  const { stallMs } = gateway.child.latest;
+  gateway.child.send('end');
+  return stallMs;
 }
 
 async function throughput() {
@@ -89,15 +101,7 @@ async function throughput() {
   await new Promise((resolve) => setTimeout(resolve, 600));
   // The longest time for which the serving thread was kept while a release of 10,000 operations came, one of which had
   // changed, and, for the noise of the machine, in as long a time without one.
-  const longest = async (during) => {
-    gateway.child.send('begin');
-    await new Promise((resolve) => setTimeout(resolve, 250));
-    await during();
-    await new Promise((resolve) => setTimeout(resolve, 500));
-    const { stallMs } = gateway.child.latest;
-    gateway.child.send('end');
-    return stallMs;
-  };
+  const longest = (during) => longestStall(gateway, during);
   const stalls = [];
   const quiet = [];
   const largeEffects = [];
@@ -304,7 +308,26 @@ async function authorizers() {
   };
 }
 
+/** Contract checks: one body, one large contract, one route. */
+async function contracts() {
+  const upstream = await start('upstream.mjs');
+  const upstreamUrl = `http://127.0.0.1:${upstream.port}`;
+  const [control, issuer] = [await makeControl(), await makeIssuer()];
+  const bare = await start('bare-forwarder.mjs', upstreamUrl);
+  const gateway = await start('gateway.mjs', control.url, NODE_TOKEN, mkdtempSync(join(tmpdir(), 'virga-bench-')));
+  while (!control.connected()) await new Promise((resolve) => setTimeout(resolve, 20));
+  const headers = { authorization: `Bearer ${await issuer.sign('known')}`, accept: 'application/json' };
+  const world = { control, gateway, bare, upstreamUrl, issuer: issuer.issuer, headers, rounds, ms, longest: (during) => longestStall(gateway, during) };
+  const contractRatio = bodyRatio(rounds);
+  const route = await contractRoute({ ...world, number: 1 });
+  const large = await largeContractInNode({ ...world, number: 2 });
+  control.close();
+  issuer.close();
+  return { contractRatio, ...route, ...large };
+}
+
 const GROUPS = {
+  contracts,
   reach: async () => ({ reachMs: median(await reachTable(rounds)), trialsMs: median(await trialRun(rounds)) }),
   authorizers,
   tokens: allColdTokens,

@@ -111,6 +111,7 @@ export class GatewayNode {
 
   /** @returns the address the gateway listens at */
   async start(): Promise<string> {
+    this.#contracts.start();
     await this.#restore();
     const context = {
       transfers: this.#transfers,
@@ -143,7 +144,7 @@ export class GatewayNode {
     this.#link.stop();
     const kept = [this.#releases, this.#facts, this.#directory, this.#keptKeys].map((one) => one.settle());
     await Promise.race([Promise.all(kept), delay(SETTLE_MS, undefined, { ref: false })]);
-    await Promise.all([this.#drafts.stop(), this.#pools.close(), this.#introspector.close(), this.#authorizers.close()]);
+    await Promise.all([this.#contracts.stop(), this.#drafts.stop(), this.#pools.close(), this.#introspector.close(), this.#authorizers.close()]);
   }
 
   /**

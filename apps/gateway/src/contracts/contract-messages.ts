@@ -2,11 +2,15 @@ import type { SchemaNames } from '@virga/core';
 
 /** What the thread that reads a contract is started with. */
 export interface ContractThreadData {
-  readonly hash: string;
   readonly controlUrl: string;
   readonly token: string;
   /** Where contracts are kept on disk, sealed; null where they are not. */
   readonly folder: string | null;
+}
+
+/** What it is asked for: one contract after the other. */
+export interface ReadContractAsk {
+  readonly hash: string;
 }
 
 /** What it says: the contract in parts, a few at a time, then what holds for the whole. */

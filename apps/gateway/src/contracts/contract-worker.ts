@@ -1,28 +1,29 @@
-// The thread that reads a contract: fetches or unseals its text, reads it and takes it apart. Ends when it is done.
+// The thread that reads contracts: fetches or unseals their texts, reads them and takes them apart.
 import { isRecord, namesOf, readContract, splitContract } from '@virga/core';
 import { hash as hashOf } from 'node:crypto';
 import { join } from 'node:path';
+import { setTimeout } from 'node:timers/promises';
 import { parentPort, workerData } from 'node:worker_threads';
 import { request } from 'undici';
 import { SealedFile } from '../snapshot/sealed-file.js';
-import type { ContractThreadData, FromContractThread } from './contract-messages.js';
+import type { ContractThreadData, FromContractThread, ReadContractAsk } from './contract-messages.js';
 
 /** Characters of parts that are sent at one time: whoever serves meanwhile waits for one of these at most. */
 const BATCH = 100_000;
 const MAX_BYTES = 64 * 1024 * 1024;
 const SILENCE_MS = 10_000;
 
-const { hash, controlUrl, token, folder } = workerData as ContractThreadData;
+const { controlUrl, token, folder } = workerData as ContractThreadData;
 const tell = (message: FromContractThread): void => parentPort?.postMessage(message);
-const isRight = (text: string): boolean => hashOf('sha256', text, 'hex') === hash;
+const isRight = (text: string, hash: string): boolean => hashOf('sha256', text, 'hex') === hash;
 
-async function kept(file: SealedFile): Promise<string | null> {
+async function kept(file: SealedFile, hash: string): Promise<string | null> {
   const found = await file.read();
   const text = found.state === 'read' && isRecord(found.value) ? found.value['text'] : null;
-  return typeof text === 'string' && isRight(text) ? text : null;
+  return typeof text === 'string' && isRight(text, hash) ? text : null;
 }
 
-async function fetched(): Promise<string> {
+async function fetched(hash: string): Promise<string> {
   const answer = await request(`${controlUrl}/nodes/v1/contracts/${hash}`, {
     headersTimeout: SILENCE_MS,
     bodyTimeout: SILENCE_MS,
@@ -40,15 +41,15 @@ async function fetched(): Promise<string> {
     parts.push(part);
   }
   const text = Buffer.concat(parts).toString('utf8');
-  if (!isRight(text)) throw new Error('its text is not the one that was asked for');
+  if (!isRight(text, hash)) throw new Error('its text is not the one that was asked for');
   return text;
 }
 
-async function read(): Promise<void> {
+async function read(hash: string): Promise<void> {
   const file = folder === null ? null : new SealedFile(token, 'a contract', join(folder, `${hash}.sealed`));
-  let text = file && (await kept(file));
+  let text = file && (await kept(file, hash));
   if (text === null) {
-    text = await fetched();
+    text = await fetched(hash);
     await file?.write({ text });
     if (file?.problem) tell({ type: 'log', text: file.problem });
   }
@@ -62,9 +63,11 @@ async function read(): Promise<void> {
     if (size < BATCH) continue;
     tell({ type: 'parts', parts: batch });
     [batch, size] = [[], 0];
+    // What has come at one time is taken in one turn: whoever is served meanwhile would wait for all of it.
+    await setTimeout(1);
   }
   tell({ type: 'parts', parts: batch });
   tell({ type: 'read', version, names: namesOf(document, version) });
 }
 
-await read().catch((error: Error) => tell({ type: 'failed', says: error.message }));
+parentPort?.on('message', ({ hash }: ReadContractAsk) => void read(hash).catch((error: Error) => tell({ type: 'failed', says: error.message })));

@@ -2,28 +2,39 @@ import { contractInForce, ContractSource, looksAtContract, PartedContract, type 
 import { readdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
-import type { ContractThreadData, FromContractThread } from './contract-messages.js';
+import type { ContractThreadData, FromContractThread, ReadContractAsk } from './contract-messages.js';
 
 const PROGRAM = new URL('../../dist/contracts/contract-worker.js', import.meta.url);
 
 /** Bounds of reading one contract: its thread's heap, megabytes, and how long it may take. */
 const CONTRACT_THREAD = { megabytes: 1024, milliseconds: 60_000 } as const;
 
-export interface NodeContractsOptions extends Omit<ContractThreadData, 'hash'> {
+export interface NodeContractsOptions extends ContractThreadData {
   readonly log: (text: string) => void;
 }
 
 /**
- * Contracts that a node holds requests against. Each is read in a thread of its own and comes over in small parts; what an
+ * Contracts that a node holds requests against. They are read in a thread of their own; each comes over in small parts; what an
  * operation needs of it is read when the first request comes.
  */
 export class NodeContracts implements ContractStore {
   readonly #options: NodeContractsOptions;
   readonly #held = new Map<string, ContractSource>();
   readonly #loading = new Map<string, Promise<void>>();
+  #worker: Worker | null = null;
+  #turn: Promise<unknown> = Promise.resolve();
 
   constructor(options: NodeContractsOptions) {
     this.#options = options;
+  }
+
+  /** Starts the thread that reads them before it is needed: starting one keeps whoever serves meanwhile. */
+  start(): void {
+    this.#worker ??= this.#begin();
+  }
+
+  async stop(): Promise<void> {
+    await this.#worker?.terminate();
   }
 
   find(hash: string): ContractSource | null {
@@ -57,24 +68,34 @@ export class NodeContracts implements ContractStore {
     return loading;
   }
 
+  /** One after the other: they share the thread. */
   #read(hash: string): Promise<void> {
-    const { controlUrl, token, folder, log } = this.#options;
+    const reading = this.#turn.then(() => this.#readNow(hash));
+    this.#turn = reading.catch(() => undefined);
+    return reading;
+  }
+
+  #readNow(hash: string): Promise<void> {
+    const worker = (this.#worker ??= this.#begin());
     return new Promise((resolve, reject) => {
-      const worker = new Worker(PROGRAM, {
-        workerData: { hash, controlUrl, token, folder } satisfies ContractThreadData,
-        resourceLimits: { maxOldGenerationSizeMb: CONTRACT_THREAD.megabytes },
-      });
       const parts = new Map<string, string>();
-      const fail = (says: string): void => {
+      const settle = (end: () => void): void => {
         clearTimeout(timer);
-        reject(new Error(says));
-        void worker.terminate();
+        worker.off('message', hear);
+        worker.off('exit', ended);
+        worker.unref();
+        end();
       };
-      const timer = setTimeout(() => fail('reading it takes too long'), CONTRACT_THREAD.milliseconds);
-      worker.on('message', (message: FromContractThread) => {
+      const fail = (says: string): void => settle(() => reject(new Error(says)));
+      const ended = (): void => fail('reading it ended without a result');
+      const timer = setTimeout(() => {
+        fail('reading it takes too long');
+        void worker.terminate();
+      }, CONTRACT_THREAD.milliseconds);
+      const hear = (message: FromContractThread): void => {
         switch (message.type) {
           case 'log':
-            log(message.text);
+            this.#options.log(message.text);
             return;
           case 'parts':
             for (const [pointer, text] of message.parts) parts.set(pointer, text);
@@ -83,15 +104,29 @@ export class NodeContracts implements ContractStore {
             fail(message.says);
             return;
           case 'read':
-            clearTimeout(timer);
             this.#held.set(hash, new ContractSource(message.version, new PartedContract(parts), message.names));
-            resolve();
-            void worker.terminate();
+            settle(resolve);
         }
-      });
-      worker.on('error', (error) => fail(error.message));
-      worker.on('exit', () => fail('reading it ended without a result'));
+      };
+      worker.on('message', hear);
+      worker.on('exit', ended);
+      worker.ref();
+      worker.postMessage({ hash } satisfies ReadContractAsk);
     });
+  }
+
+  #begin(): Worker {
+    const { controlUrl, token, folder, log } = this.#options;
+    const worker = new Worker(PROGRAM, {
+      workerData: { controlUrl, token, folder } satisfies ContractThreadData,
+      resourceLimits: { maxOldGenerationSizeMb: CONTRACT_THREAD.megabytes },
+    });
+    worker.unref();
+    worker.on('error', (error) => log(`the thread that reads contracts ended: ${error.message}`));
+    worker.on('exit', () => {
+      if (this.#worker === worker) this.#worker = null;
+    });
+    return worker;
   }
 }
 

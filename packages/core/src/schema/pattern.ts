@@ -3,6 +3,9 @@ import { RE2JS } from '@bufbuild/re2';
 /** Characters of a pattern that are read. */
 const MAX_PATTERN = 2000;
 
+/** Characters of a text that a pattern is matched against: a longer one takes too long, and does not match. */
+const MAX_TEXT = 65_536;
+
 /** Tells whether a pattern matches somewhere in a text, in time that grows with the text alone; or why it cannot be used. */
 export type ReadPattern = { readonly kind: 'pattern'; readonly test: (text: string) => boolean } | { readonly kind: 'unread'; readonly why: string };
 
@@ -30,7 +33,7 @@ function compilePattern(source: string): ReadPattern {
     const platform = platformPattern(source);
     if (isStraight(source)) return { kind: 'pattern', test: (text) => platform.test(text) };
     const pattern = RE2JS.compile(translate(source));
-    return { kind: 'pattern', test: (text) => pattern.test(text) };
+    return { kind: 'pattern', test: (text) => text.length <= MAX_TEXT && pattern.test(text) };
   } catch (error) {
     return { kind: 'unread', why: `the pattern cannot be matched in bounded time: ${(error as Error).message}`.slice(0, 300) };
   }

@@ -57,6 +57,15 @@ describe('a body of JSON', () => {
     JSON.stringify(Object.fromEntries(Array.from({ length: 6000 }, (_, index) => [`member-${index}`, { value: index }]))),
   ])('%.60s passes', (text) => expect(ofJson({}, text)).toEqual([]));
 
+  test.each(['utf-16', 'utf-8"; charset="utf-7', 'iso-8859-1'])('in the character set %s is refused, in UTF-8 it is not', (charset) => {
+    const contract = taking({ 'application/json': { schema: {} } });
+    expect(contract.body(`application/json; charset="${charset}"`, bytes('{}')).deviations).not.toEqual([]);
+    expect(contract.body('application/json; charset=UTF-8', bytes('{}')).deviations).toEqual([]);
+  });
+
+  test('a text that takes too long to match does not match', () =>
+    expect(ofJson({ type: 'string', pattern: '(a|b)+c?$' }, JSON.stringify('a'.repeat(70_000)))).toMatchObject([{ keyword: 'pattern' }]));
+
   test('bytes that are no UTF-8 are refused', () =>
     expect(taking({ 'application/json': { schema: {} } }).body('application/json', new Uint8Array([34, 0xc3, 0x28, 34])).deviations).toMatchObject([
       { found: 'bytes that are no UTF-8' },
@@ -236,6 +245,13 @@ describe('other bodies', () => {
     expect(of(meta, part('scans', 'one', 'text/html'))).toMatchObject([{ found: 'in the part “scans”: another content type than the contract names' }]);
     expect(of(meta, meta)).toMatchObject([{ found: 'the part “meta” more than once' }]);
     expect(of(meta, part('role', 'admin'))).toMatchObject([{ keyword: 'additionalProperties' }]);
+    expect(form.body('multipart/form-data; boundary=A; boundary=B', bytes(`${meta}--B--\r\n`)).deviations).toMatchObject([
+      { found: 'no boundary in its content type' },
+    ]);
+    expect(of(part('meta', '{"n":1}\n--B\nContent-Disposition: form-data; name="role"\n\nadmin'))).toMatchObject([
+      { found: 'a boundary behind a bare line feed' },
+    ]);
+    expect(of('--B\r\nContent-Disposition: form-data; name="x"; name*=UTF-8\'\'meta\r\n\r\n{}\r\n')).toMatchObject([{ found: 'a name in an extended form' }]);
     expect(form.body('multipart/form-data', bytes('x')).deviations).toMatchObject([{ found: 'no boundary in its content type' }]);
     expect(form.body('multipart/form-data; boundary=B', bytes('--B\r\n\r\nx\r\n--B')).deviations).not.toEqual([]);
     expect(of('--B\r\nContent-Disposition: form-data; name="meta"; name="other"\r\n\r\n{"n":1}\r\n')).toMatchObject([{ found: 'a part without a name' }]);

@@ -99,7 +99,10 @@ export class BodyCheck {
     const kind = kindOfType(type);
     switch (kind) {
       case 'json': {
-        const read = readStrictJson(bytes);
+        // JSON is UTF-8 (RFC 8259 section 8.1): whoever believes another word would read another text.
+        const read: ReadValue = /^utf-?8$/.test(charsetOf(contentType ?? '') ?? 'utf-8')
+          ? readStrictJson(bytes)
+          : { kind: 'fault', says: 'another character set than UTF-8' };
         return read.kind === 'fault' ? this.#readable(read, content) : verdictOf(content, content.check, read.value, bytes.length);
       }
       case 'xml': {
@@ -229,9 +232,15 @@ function put(value: Record<string, unknown>, name: string, member: unknown): voi
   Object.defineProperty(value, name, { value: member, enumerable: true, configurable: true, writable: true });
 }
 
+/** The character set that a Content-Type names, in small letters; a second one is part of the name, so that it is none. */
+function charsetOf(contentType: string): string | null {
+  const named = [...contentType.matchAll(/;\s*charset\s*=\s*("[^"]*"|[^\s;]+)/gi)].map((match) => (match[1] ?? '').replaceAll('"', '').toLowerCase());
+  return named.length === 0 ? null : named.join(' and ');
+}
+
 /** Bytes as a text in the character set that a Content-Type names, UTF-8 where it names none; null where they are none. */
 function textOf(bytes: Uint8Array, contentType: string): string | null {
-  const charset = /;\s*charset="?([^\s;"]+)/i.exec(contentType)?.[1]?.toLowerCase() ?? 'utf-8';
+  const charset = charsetOf(contentType) ?? 'utf-8';
   if (charset === 'iso-8859-1' || charset === 'latin1') return LATIN1.decode(bytes);
   if (charset !== 'utf-8' && charset !== 'us-ascii') return null;
   try {

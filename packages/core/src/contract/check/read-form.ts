@@ -17,7 +17,9 @@ const LATIN1 = new TextDecoder('latin1');
 
 /** The boundary that a Content-Type names (RFC 2046 section 5.1.1); null where it names none. */
 export function boundaryOf(contentType: string): string | null {
-  const match = /;\s*boundary=(?:"((?:[^"\\]|\\.)*)"|([^\s;"]+))/i.exec(contentType);
+  const [match, second] = contentType.matchAll(/;\s*boundary=(?:"((?:[^"\\]|\\.)*)"|([^\s;"]+))/gi);
+  // Of two, two readers would take two different ones.
+  if (second) return null;
   const boundary = match?.[1]?.replace(/\\(.)/g, '$1') ?? match?.[2] ?? '';
   return /^[A-Za-z0-9'()+_,\-./:=? ]{0,69}[A-Za-z0-9'()+_,\-./:=?]$/.test(boundary) ? boundary : null;
 }
@@ -28,6 +30,9 @@ export function readParts(bytes: Uint8Array, boundary: string): readonly FormPar
   const text = LATIN1.decode(bytes);
   const mark = `--${boundary}`;
   const parts: FormPart[] = [];
+  // Some readers end a line at its feed alone, and would see parts here that are none.
+  for (let from = text.indexOf(`\n${mark}`); from >= 0; from = text.indexOf(`\n${mark}`, from + 1))
+    if (from === 0 || text[from - 1] !== '\r') return 'a boundary behind a bare line feed';
   let at = text.startsWith(mark) ? 0 : text.indexOf(`\r\n${mark}`) + 2;
   if (at === 1) return 'no boundary';
   for (;;) {
@@ -58,6 +63,7 @@ function readPart(head: string, content: Uint8Array): FormPart | string {
     headers[name] = line.slice(colon + 1).trim();
   }
   const disposition = headers['content-disposition'] ?? '';
+  if (/;\s*(?:file)?name\*/i.test(disposition)) return 'a name in an extended form';
   const name = parameter(disposition, 'name');
   if (name === null) return 'a part without a name';
   if (headers['content-transfer-encoding'] !== undefined && !/^(?:7bit|8bit|binary)$/i.test(headers['content-transfer-encoding']))
