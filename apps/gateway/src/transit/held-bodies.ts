@@ -1,3 +1,5 @@
+import type { BodyContent, BodyNeed } from '@virga/core';
+
 /** Bytes of bodies that a node holds at one time, to look into them: of requests and of answers. */
 export const HELD_BYTES = 256 * 1024 * 1024;
 
@@ -82,3 +84,10 @@ export class HeldBody {
     this.#parts = [];
   }
 }
+
+/** What is known of a body that has more than is read. */
+export const largerContent = ({ limit, larger }: BodyNeed): BodyContent => ({ kind: 'larger', limit, pass: larger === 'pass' });
+
+/** What is known of a body that is not held any more. */
+export const notHeld = (body: HeldBody, need: BodyNeed): BodyContent =>
+  body.full === 'no-room' ? { kind: 'no-room', limit: HELD.limit } : largerContent(need);

@@ -8,15 +8,15 @@ import {
   type Exchange,
   type Finding,
   type LaterPhase,
-  type SeenBody,
   type Verdict,
 } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
 import { performance } from 'node:perf_hooks';
-import { PassThrough, type Readable } from 'node:stream';
-import { decodeBody, isCoded } from './decode-body.js';
+import type { Readable } from 'node:stream';
+import { readContent } from './decode-body.js';
 import { headersBack, headersUp, queryUp, type ForwardFacts } from './forward-headers.js';
-import { HELD, HeldBody } from './held-bodies.js';
+import { HeldBody, largerContent, notHeld } from './held-bodies.js';
+import { RequestIntake, type GoOn } from './request-intake.js';
 import type { LiveRelease } from '../live-release.js';
 import { Forwarding, type AnswerSink } from '../upstream/forward.js';
 import type { Upstream } from '../upstream/pools.js';
@@ -70,10 +70,8 @@ export class Transit implements AnswerSink {
   #upstreamAt = 0;
   #answered: Finding | null = null;
   #held: { readonly head: Head; readonly parts: Buffer[] } | null = null;
-  /** The request's body, while it is taken in. */
-  #requestHeld: HeldBody | null = null;
-  /** What is read of the request's body beside its way to the upstream. */
-  #requestBeside: HeldBody | null = null;
+  /** What takes the request's body in, where its content is looked into. */
+  #intake: RequestIntake | null = null;
   /** The answer's body, held until it was looked into, with its head; or read beside its way. */
   #answerHeld: HeldAnswer | null = null;
   #answerBeside: { readonly need: BodyNeed; readonly body: HeldBody } | null = null;
@@ -109,89 +107,20 @@ export class Transit implements AnswerSink {
     this.takeIn((body, arrivedAt) => this.#call(body, arrivedAt));
   }
 
-  /**
-   * Takes the request's body in where its content decides; does not go on where it was refused.
-   * @param next the body to send, and when it counts as arrived
-   */
-  takeIn(next: (body: Readable | Buffer | null, arrivedAt: number) => void): void {
-    const { body, operation } = this.exchange;
+  /** Takes the request's body in where its content decides; does not go on where it was refused. */
+  takeIn(next: GoOn): void {
+    const need = this.exchange.operation?.needs.requestContent ?? null;
     const { arrivedAt } = this.#facts;
-    const need = operation?.needs.requestContent ?? null;
     if (need === null) return next(this.#carrier.body(), arrivedAt);
-    if (body === null) {
-      if (this.#judge('request-content')) next(this.#carrier.body(), arrivedAt);
-      return;
-    }
-    // What is said to be too large is neither asked for nor held.
-    if (body.bytes !== null && body.bytes > need.limit) {
-      body.content = larger(need);
-      if (this.#judge('request-content')) next(this.#carrier.body(), arrivedAt);
-      return;
-    }
-    const sent = this.#carrier.body();
-    if (!need.hold) {
-      this.#requestBeside = new HeldBody(need.limit);
-      return next(sent, arrivedAt);
-    }
-    const held = (this.#requestHeld = new HeldBody(need.limit));
-    if (sent === null || Buffer.isBuffer(sent)) {
-      if (sent !== null) held.add(sent);
-      void this.#takeWhole(body, held, need, next);
-    } else this.#hold(sent, body, held, need, next);
-  }
-
-  /** Holds what comes until it is whole, or more than is held. */
-  #hold(sent: Readable, body: SeenBody, held: HeldBody, need: BodyNeed, next: (body: Readable | Buffer | null, arrivedAt: number) => void): void {
-    const stopListening = (): void => {
-      sent.off('data', take);
-      sent.off('end', finish);
-      sent.off('close', gone);
+    const host = {
+      exchange: this.exchange,
+      body: () => this.#carrier.body(),
+      judge: () => this.#judge('request-content'),
+      over: () => this.#over,
+      broken: (error: unknown) => this.#broken(error),
     };
-    const gone = (): void => {
-      stopListening();
-      held.drop();
-    };
-    const finish = (): void => {
-      stopListening();
-      void this.#takeWhole(body, held, need, next);
-    };
-    const take = (part: Buffer): void => {
-      if (this.#over) return gone();
-      if (held.add(part)) return;
-      stopListening();
-      sent.pause();
-      body.content = notHeld(held, need);
-      if (this.#judge('request-content')) {
-        const on = new PassThrough();
-        on.on('error', () => undefined);
-        for (const before of held.parts) on.write(before);
-        on.write(part);
-        sent.pipe(on);
-        next(on, performance.now());
-      } else sent.resume();
-      held.drop();
-    };
-    sent.on('data', take);
-    sent.once('end', finish);
-    sent.once('close', gone);
-  }
-
-  async #takeWhole(body: SeenBody, held: HeldBody, need: BodyNeed, next: (body: Readable | Buffer | null, arrivedAt: number) => void): Promise<void> {
-    try {
-      const whole = held.whole();
-      body.content = held.full === null ? await this.#content(whole, this.exchange.header('content-encoding'), need) : notHeld(held, need);
-      if (this.#over) return;
-      // The time that a caller takes to send is not the upstream's.
-      if (this.#judge('request-content')) next(whole, performance.now());
-    } catch (error) {
-      this.#broken(error);
-    } finally {
-      held.drop();
-    }
-  }
-
-  #content(whole: Buffer, coding: string | undefined, need: BodyNeed): BodyContent | Promise<BodyContent> {
-    return isCoded(coding) ? decodeBody(whole, coding, need) : { kind: 'bytes', bytes: whole };
+    this.#intake = new RequestIntake(host, need);
+    this.#intake.take(arrivedAt, next);
   }
 
   /** A fault where a body was taken in is a refusal. */
@@ -234,11 +163,9 @@ export class Transit implements AnswerSink {
 
   /** Gives back what was held of bodies. */
   #letGo(): void {
-    this.#requestHeld?.drop();
-    this.#requestBeside?.drop();
+    this.#intake?.drop();
     this.#answerHeld?.body.drop();
     this.#answerBeside?.body.drop();
-    this.#requestBeside = null;
     this.#answerHeld = null;
     this.#answerBeside = null;
   }
@@ -257,7 +184,7 @@ export class Transit implements AnswerSink {
     const limit = operation?.needs.requestBytes ?? null;
     if (body === null) return;
     body.seen += part.length;
-    this.#requestBeside?.add(part);
+    this.#intake?.received(part);
     if (limit === null || this.#judgedRequest || body.bytes !== null || body.seen <= limit) return;
     this.#judgedRequest = true;
     this.#judge('request-body');
@@ -265,20 +192,7 @@ export class Transit implements AnswerSink {
 
   /** The whole body of the request has come: what was read beside its way is looked into. */
   receivedAll(): void {
-    const beside = this.#requestBeside;
-    const { body, operation } = this.exchange;
-    const need = operation?.needs.requestContent ?? null;
-    if (beside === null || body === null || need === null) return;
-    const content = beside.full === null ? this.#content(beside.whole(), this.exchange.header('content-encoding'), need) : notHeld(beside, need);
-    const judge = (found: BodyContent): void => {
-      if (this.#requestBeside !== beside) return;
-      this.#requestBeside = null;
-      beside.drop();
-      body.content = found;
-      this.#judge('request-content');
-    };
-    if (content instanceof Promise) void content.then(judge, (error: unknown) => this.#broken(error));
-    else judge(content);
+    this.#intake?.receivedAll();
   }
 
   /** @returns whether the request goes on */
@@ -313,7 +227,7 @@ export class Transit implements AnswerSink {
     const type = answer.headers['content-type'];
     const reads = operation?.contract?.readsAnswer(answer.status, typeof type === 'string' ? type : undefined) ?? true;
     if (!reads || (answer.bytes !== null && answer.bytes > need.limit)) {
-      answer.content = reads ? larger(need) : { kind: 'unfinished' };
+      answer.content = reads ? largerContent(need) : { kind: 'unfinished' };
       return this.#judge('answer-content');
     }
     const body = new HeldBody(need.limit);
@@ -377,7 +291,7 @@ export class Transit implements AnswerSink {
     const { need, body } = looked;
     if (answer === null) throw new Error('invariant: an answer that is looked into has begun');
     const coding = answer.headers['content-encoding'];
-    const content = body.full === null ? this.#content(body.whole(), typeof coding === 'string' ? coding : undefined, need) : notHeld(body, need);
+    const content = body.full === null ? readContent(body.whole(), typeof coding === 'string' ? coding : undefined, need) : notHeld(body, need);
     const judge = (found: BodyContent): void => {
       if (this.#over) return;
       answer.content = found;
@@ -398,12 +312,7 @@ export class Transit implements AnswerSink {
 
   #finish(): void {
     this.#release();
-    const { body } = this.exchange;
-    // The answer came before the end of what was asked.
-    if (this.#requestBeside !== null && body !== null) {
-      body.content = { kind: 'unfinished' };
-      this.#judge('request-content');
-    }
+    this.#intake?.answered();
     this.#over = true;
     this.#letGo();
     const found = this.#answered ?? finding('upstream.answered', { status: 0, address: this.#upstream?.address ?? '' });
@@ -425,10 +334,6 @@ export class Transit implements AnswerSink {
     this.exchange.took('upstream', found, performance.now() - this.#upstreamAt);
   }
 }
-
-const larger = ({ limit, larger: then }: BodyNeed): BodyContent => ({ kind: 'larger', limit, pass: then === 'pass' });
-
-const notHeld = (body: HeldBody, need: BodyNeed): BodyContent => (body.full === 'no-room' ? { kind: 'no-room', limit: HELD.limit } : larger(need));
 
 /** Whether no content can follow the head of an answer (RFC 9110 section 6.4.1). */
 const isBodyless = (method: string, status: number): boolean => method === 'HEAD' || status === 204 || status === 304;

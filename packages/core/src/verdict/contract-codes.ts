@@ -2,7 +2,6 @@ import { comparison, failing, meeting, notAsked, type CodeEntry } from './code-e
 import type { ContractPart } from '../document/contract-rule.js';
 
 /** The first thing that the contract does not allow, and how many more there are. No values: kinds and sizes alone. */
-// eslint-disable-next-line @typescript-eslint/consistent-type-definitions -- operands have to be plain types
 type Differs = {
   /** Parameter, header field or status; empty for a body. */
   name: string;

@@ -7,8 +7,8 @@ import { Store } from '../../store/store.js';
 import { HOUR_MS, partCounts, violationHours, violationKind, violations, type ViolationRow } from '../../store/violation-store.js';
 import { contractView } from '../apis/contract-mapping.js';
 import { DraftService } from '../releases/draft.service.js';
-import { ContractService } from './contract.service.js';
-import type { AcceptAnswer, PlaceAnswer } from './contract-question.js';
+import { ContractService } from '../contract/contract.service.js';
+import type { AcceptAnswer, PlaceAnswer } from '../contract/contract-question.js';
 
 const DAY_MS = 24 * HOUR_MS;
 /** Rows of one list, and names of callers in a row. */
