@@ -112,12 +112,11 @@ await shot('condition', `/apis/${gates}/operations/${encodeURIComponent('POST /g
   await dialog.getByRole('button', { name: 'take them from the last request that came' }).click();
   await page.waitForTimeout(800);
 });
-await shot('bench-tamper', '/bench/tamper', async () => {
-  await page.getByLabel(/A signed JWT/).fill(accessToken);
-  await page.getByLabel('API or provider').selectOption({ label: 'Headgates' });
-  await page.getByRole('combobox', { name: 'Operation' }).selectOption('GET /gates');
-  await page.getByRole('button', { name: 'Try every change' }).click();
-  await page.getByText(/were stopped/).waitFor();
+await shot('contract', '/contract', async () => {
+  await page.getByRole('link', { name: /no member “keeper”/ }).click();
+  await page.getByRole('button', { name: 'Let the contract accept this' }).click();
+  await page.getByText('The contract then names the member keeper').waitFor();
+  await page.waitForTimeout(600);
 });
 await setMode('dark');
 await shot('overlook-dark', '/');
