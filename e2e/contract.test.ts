@@ -1,5 +1,10 @@
 import { expect, test } from './demo';
 
+// The demo is shared with other files, which begin with what is live.
+test.afterEach(async ({ demo }) => {
+  await fetch(`${demo.controlUrl}/draft/discard`, { method: 'POST', headers: { authorization: `Bearer ${demo.controlToken}` } });
+});
+
 test('the contract screen says what is checked and what differs; a deviation leads to its rule, its trace and the probe', async ({ console: page }) => {
   await page.getByRole('link', { name: 'Contract', exact: true }).click();
   const standing = page.getByRole('table', { name: 'What of each contract is checked' });
@@ -59,4 +64,21 @@ test('a contract accepts what deviated: shown as a difference, then in the draft
   await expect(page.getByRole('row', { name: /Query by contract/ }).getByRole('button', { name: 'observes' })).toBeVisible();
   await page.getByRole('link', { name: 'Compare' }).click();
   await expect(page.getByText(/what of the contract is checked changed/).first()).toBeVisible();
+});
+
+test('paths that no operation matches are let through by prefix', async ({ console: page }) => {
+  await page.goto(`${new URL(page.url()).origin}/apis`);
+  await page.getByRole('link', { name: 'Meter readings' }).click();
+  await page.getByRole('link', { name: 'Contract', exact: true }).last().click();
+  await page.getByRole('button', { name: 'paths without an operation' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('button', { name: 'say something for a prefix' }).click();
+  await dialog.getByLabel('Prefix 1').fill('v0/');
+  await expect(dialog.getByText(/A prefix begins with a slash/)).toBeVisible();
+  await expect(dialog.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
+  await dialog.getByLabel('Prefix 1').fill('/v0');
+  await dialog.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(dialog).toBeHidden();
+  await page.getByRole('button', { name: 'paths without an operation' }).click();
+  await expect(dialog.getByLabel('Prefix 1')).toHaveValue('/v0');
 });

@@ -77,6 +77,7 @@ function document() {
     authorizers: [],
     modes: ENFORCED,
     contract: NO_CONTRACT,
+    unmatched: [],
     contractHash: null,
     operations: Array.from({ length: OPERATIONS / APIS }, (_, index) => operation(api, index)),
   }));

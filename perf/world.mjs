@@ -88,6 +88,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
         conditions: [],
         authorizers: [],
         contract: NO_CONTRACT,
+        unmatched: [],
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({
           id: `GET /group${index % 97}/things${index}/{id}`,

@@ -395,6 +395,51 @@ describe('modes and choices', () => {
   });
 });
 
+describe('paths that no operation matches', () => {
+  let token: string;
+  const get = (path: string, credential = true, method = 'GET') => send(`${method} ${path}`, '', credential ? `Authorization: Bearer ${token}\r\n` : '');
+
+  beforeAll(async () => {
+    token = await issuer.sign();
+    const unmatched = [
+      { prefix: '/v0', mode: 'pass' },
+      { prefix: '/v0/closed', mode: 'refuse' },
+      { prefix: '/old', mode: 'observe' },
+    ] as const;
+    await publish(documentOf({ parts: all('enforce') }, { unmatched }));
+  });
+
+  test('are refused unless something is said for their prefix, the longest one', async () => {
+    for (const path of ['/a/other', '/a/v0x', '/a/v0/closed', '/a/v0/closed/x', '/a/V0/export']) expect([path, (await get(path)).status]).toEqual([path, 404]);
+    for (const path of ['/a/v0', '/a/v0/export', '/a/v0/closedx']) expect([path, (await get(path)).status]).toEqual([path, 200]);
+    expect(upstream.requests.at(-1)?.url).toBe('/v0/closedx');
+  });
+
+  test('have to meet what the API asks by default', async () => {
+    expect((await get('/a/v0/export', false)).status).toBe(401);
+    const trace = await traceOf(await get('/a/v0/export', true, 'DELETE'));
+    expect(trace.steps.map(({ step, code }) => `${step} ${code}`)).toEqual(expect.arrayContaining(['route route.let-through', 'rights rights.sufficient']));
+    expect(trace.steps.some(({ step }) => step.startsWith('contract'))).toBe(false);
+    expect(trace.operationId).toBe('');
+  });
+
+  test('pass where they are only observed, and are counted as what would be refused', async () => {
+    const trace = await traceOf(await get('/a/old/things'));
+    expect([trace.status, trace.outcome, trace.code]).toEqual([200, 'would-refuse', 'route.no-operation']);
+    expect(trace.steps.find(({ step }) => step === 'route')).toMatchObject({ mode: 'observe', outcome: 'would-refuse', rule: '/apis/0/unmatched/2' });
+    expect((await get('/a/old/things', false)).status).toBe(401);
+  });
+
+  test('open no operation in another spelling, and no other method of one', async () => {
+    await publish(documentOf({}, { unmatched: [{ prefix: '/', mode: 'pass' }] }));
+    for (const path of ['/a/OPEN/7', '/a/Guarded', '/a/guarded/', '/a/open/7/']) expect([path, (await get(path)).status >= 400]).toEqual([path, true]);
+    const other = await get('/a/guarded', true, 'DELETE');
+    expect(other.status).toBe(405);
+    expect(other.head).toMatch(/\r\nallow: GET, HEAD, POST\r\n/i);
+    expect((await get('/a/open/../v0')).status).toBe(400);
+  });
+});
+
 describe('a contract that is not to be had', () => {
   test('keeps the release from being taken, and the one before serves on', async () => {
     await publish(documentOf({ parts: all('enforce') }));

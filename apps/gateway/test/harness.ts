@@ -199,6 +199,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         conditions: [],
         authorizers: [],
         contract: NO_CONTRACT,
+        unmatched: [],
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
           {

@@ -79,6 +79,38 @@ describe('an API that was brought in', () => {
   });
 });
 
+describe('paths that no operation matches', () => {
+  it.each([
+    [[{ prefix: 'v0', mode: 'pass' }]],
+    [[{ prefix: '/v0/', mode: 'pass' }]],
+    [[{ prefix: '', mode: 'pass' }]],
+    [[{ prefix: '/v 0', mode: 'pass' }]],
+    [[{ prefix: '/a/../b', mode: 'pass' }]],
+    [[{ prefix: '/v0', mode: 'maybe' }]],
+    [[{ prefix: '/v0' }]],
+    [
+      [
+        { prefix: '/v0', mode: 'pass' },
+        { prefix: '/v0', mode: 'refuse' },
+      ],
+    ],
+    [null],
+  ])('are let through by no rule like %j', async (unmatched) => {
+    expect((await server.call('PATCH', `/control/v1/apis/${id}`, { unmatched })).status).toBe(422);
+    expect((await server.ok<ApiView>('GET', `/apis/${id}`)).unmatched).toEqual([]);
+  });
+
+  it('are let through by prefix', async () => {
+    await server.ok('PATCH', `/apis/${id}`, { unmatched: [{ prefix: '/archive', mode: 'observe' }] });
+    await publish();
+    // The upstream has no such path either; what is asked here is who answers.
+    const answer = await send('GET', '/archive/2019');
+    expect([answer.status, await answer.json()]).toEqual([404, { error: 'no such resource' }]);
+    expect((await (await send('GET', '/other')).json()) as object).toMatchObject({ type: 'urn:virga:problem:not-found' });
+    await server.ok('PATCH', `/apis/${id}`, { unmatched: [] });
+  }, 30_000);
+});
+
 describe('observed', () => {
   beforeAll(async () => {
     await server.ok('PATCH', `/apis/${id}`, { contract: { parts: every('observe'), unknownMembers: 'refuse', bodyBytes: 1_048_576 } });
@@ -125,7 +157,7 @@ describe('observed', () => {
       const one = items.find(({ apiId }) => apiId === id);
       return one?.parts.find(({ part }) => part === 'contract-answer')?.looked === 5 ? one : undefined;
     });
-    expect(standing).toMatchObject({ described: true, observesAll: false, requests: 5 });
+    expect(standing).toMatchObject({ described: true, observesAll: false, requests: 7 });
     expect(standing.parts.find(({ part }) => part === 'contract-body')).toEqual({ part: 'contract-body', looked: 5, refused: 0, wouldRefuse: 2 });
     expect(standing.parts.find(({ part }) => part === 'contract-answer')).toMatchObject({ wouldRefuse: 1 });
   });

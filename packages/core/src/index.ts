@@ -64,6 +64,7 @@ export {
   type ContractPart,
   type ContractRule,
 } from './document/contract-rule.js';
+export { MOST_UNMATCHED, UNMATCHED_MODES, unmatchedRule, type UnmatchedMode, type UnmatchedRule } from './document/unmatched-rule.js';
 export { partWords } from './verdict/contract-codes.js';
 export { ContractSource, namesOf, splitContract, PartedContract, wholeContract } from './contract/check/contract-source.js';
 export { operationContract, type OperationContract } from './contract/check/operation-contract.js';

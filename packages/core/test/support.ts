@@ -154,6 +154,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     authorizers: [],
     modes: ENFORCED,
     contract: NO_CONTRACT,
+    unmatched: [],
     contractHash: null,
     operations: [
       operation('GET', '/gates'),

@@ -123,6 +123,7 @@ export {
   ContractRuleDto,
   ContractStanding,
   ContractStandingList,
+  UnmatchedDto,
   ViolationList,
   ViolationView,
 } from './control/contract-rule.js';

@@ -8,6 +8,8 @@ const CHANGES = EditorView.theme({
   '.cm-changedText': { background: 'color-mix(in srgb, var(--moss) 26%, transparent) !important' },
   '.cm-deletedChunk': { backgroundColor: 'color-mix(in srgb, var(--rust) 10%, transparent) !important' },
   '.cm-deletedChunk .cm-deletedText': { background: 'color-mix(in srgb, var(--rust) 22%, transparent) !important' },
+  '.cm-changedLineGutter': { background: 'var(--moss) !important' },
+  '.cm-deletedLineGutter': { background: 'var(--rust) !important' },
   '.cm-collapsedLines:before, .cm-collapsedLines:after': { content: '"" !important' },
   '.cm-collapsedLines': { background: 'var(--margin) !important', color: 'var(--pencil)' },
 });

@@ -87,7 +87,7 @@ export class CompiledOperation {
   /** What the contract says of it: read when first asked, false where it says nothing. */
   #contract: OperationContract | false | null = null;
 
-  /** @param position among the operations of its API */
+  /** @param position among the operations of its API; below zero it is what stands for paths that none matches, by the rule at -1 - position */
   constructor(rule: OperationRule, owner: Pick<CompiledApi, 'rule' | 'pointer' | 'contract'>, position: number, names: readonly string[], line: CompiledLine) {
     const label = `${rule.method} ${rule.path}`;
     this.rule = rule;
@@ -105,7 +105,7 @@ export class CompiledOperation {
 
   /** Where it stands in the release document. */
   get pointer(): string {
-    return `${this.#owner.pointer}/operations/${this.#position}`;
+    return this.#position < 0 ? `${this.#owner.pointer}/unmatched/${-1 - this.#position}` : `${this.#owner.pointer}/operations/${this.#position}`;
   }
 
   get access(): AccessRule {
@@ -181,6 +181,8 @@ export interface CompiledApi {
   /** Where it stands in the release document. */
   readonly pointer: string;
   readonly operations: readonly CompiledOperation[];
+  /** What stands for paths that no operation matches, rule by rule; null for a rule that refuses. */
+  readonly unmatched: readonly (CompiledOperation | null)[];
   /** The contract, where anything is held against it; null with the reason where it is not to be had. */
   readonly contract: { readonly source: ContractSource | null; readonly reason: string };
   /** Path and query of the API's resource metadata on this gateway (RFC 9728 section 3). */

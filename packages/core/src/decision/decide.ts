@@ -1,4 +1,4 @@
-import { finding, type Finding } from '../verdict/codes.js';
+import { entryOf, finding, type Finding } from '../verdict/codes.js';
 import type { CompiledRelease, CompiledStep } from './compiled.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
@@ -28,7 +28,11 @@ export function decide(release: CompiledRelease, exchange: Exchange): Verdict | 
     routed = faultOf(release.ports, error, 'route');
   }
   const afterRoute = ticks();
-  if (exchange.took('route', routed, afterRoute - start).outcome === 'refuse') return { kind: 'answer', finding: routed };
+  // What is let through although no operation matches, and only observed, has an operation all the same.
+  const watched = exchange.operation !== null && entryOf(routed.code).says === 'fails';
+  const taken = exchange.took('route', routed, afterRoute - start, watched ? 'observe' : 'enforce');
+  if (taken.outcome === 'refuse') return { kind: 'answer', finding: routed };
+  if (watched) exchange.wouldRefuse ??= taken;
   const { api, operation } = exchange;
   if (!api || !operation) return { kind: 'answer', finding: finding('gateway.fault', { at: 'route' }) };
   if (api.rule.cors) {

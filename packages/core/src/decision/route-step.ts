@@ -1,3 +1,4 @@
+import { unmatchedRule } from '../document/unmatched-rule.js';
 import { readPath } from '../route/read-path.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import type { CompiledApi, CompiledOperation, CompiledRelease } from './compiled.js';
@@ -35,9 +36,29 @@ export function routeStep(release: CompiledRelease, exchange: Exchange): Finding
     case 'no-method':
       exchange.allowedMethods = match.methods;
       return finding('route.method-not-allowed', { method: exchange.method, allowed: match.methods, api: match.area.rule.name });
+    case 'no-area':
+      return finding('route.no-api', { path: read.path });
     case 'no-path':
-      return match.area ? finding('route.no-operation', { api: match.area.rule.name, path: read.path }) : finding('route.no-api', { path: read.path });
+      return unmatched(exchange, match.area, read.path, match.readAs);
   }
+}
+
+/**
+ * A path that no operation matches, nor would for a more lenient reader. What the API lets through is decided by its own rules; where
+ * it only observes, what was found stays a failure.
+ */
+function unmatched(exchange: Exchange, api: CompiledApi, path: string, readAs: () => CompiledOperation | null): Finding {
+  const below = path.slice(api.baseLength) || '/';
+  const rule = unmatchedRule(api.rule.unmatched, below);
+  const found = finding('route.no-operation', { api: api.rule.name, path });
+  const operation = rule && api.unmatched[api.rule.unmatched.indexOf(rule)];
+  if (!rule || !operation) return found;
+  // What is let through is held against every operation that the upstream could take the path for.
+  const other = readAs();
+  if (other) return finding('path.ambiguous', { segment: path, reserved: labelOf(other, api), found: `paths below ${rule.prefix}` });
+  exchange.operation = operation;
+  exchange.below = below;
+  return rule.mode === 'observe' ? found : finding('route.let-through', { api: api.rule.name, path, prefix: rule.prefix });
 }
 
 /** An operation by its method and path, with its API where that is not the one at hand. */

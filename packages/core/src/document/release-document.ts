@@ -7,6 +7,7 @@ import type { HeaderLanes, MessageOverride, MessageRule } from './message-rule.j
 import type { ModeRule } from './modes.js';
 import type { ProviderRule } from './provider-rule.js';
 import type { TokenOverride, TokenPlace, TokenRule } from './token-rule.js';
+import type { UnmatchedRule } from './unmatched-rule.js';
 import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
@@ -152,7 +153,9 @@ export interface ApiRule {
   readonly modes: ModeRule;
   /** What of the contract is held against requests and answers. */
   readonly contract: ContractRule;
-  /** SHA-256 (base64url) of the contract's text; null for an API without one. */
+  /** What becomes of requests whose path no operation matches. */
+  readonly unmatched: readonly UnmatchedRule[];
+  /** SHA-256 (hexadecimal) of the contract's text; null for an API without one. */
   readonly contractHash: string | null;
   readonly operations: readonly OperationRule[];
 }

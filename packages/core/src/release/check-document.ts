@@ -9,7 +9,7 @@ import { checkAddresses, checkEntries, checkNetworks } from './check-addresses.j
 import { checkProvider } from './check-provider.js';
 import { checkTokenRule } from './check-token-rule.js';
 import { checkLanes, checkMessage } from './check-message.js';
-import { checkContract } from './check-contract.js';
+import { checkContract, checkUnmatched } from './check-contract.js';
 import { checkScheme } from './check-scheme.js';
 import { checkStructure } from './check-structure.js';
 import { fail, unique, within } from './check-values.js';
@@ -86,6 +86,7 @@ function* checkApi(api: ApiRule, { providers, networks, conditions, authorizers 
   checkMessage(api.message, `${at}/message`);
   checkLanes(api.headers, `${at}/headers`);
   checkContract(api.contract, api.contractHash !== null, `${at}/contract`);
+  checkUnmatched(api.unmatched, `${at}/unmatched`);
   checkAddresses(api.addresses, networks, `${at}/addresses`);
   checkConditionUses(api.conditions, conditions, `${at}/conditions`);
   checkAuthorizerUses(api.authorizers, authorizers, `${at}/authorizers`);

@@ -27,7 +27,7 @@ import { BEARER_HEADER, type TokenPlace, type TokenRule } from '../document/toke
 import { parameterNames, readTemplate, type TemplateSegment } from '../route/path-template.js';
 import { Router } from '../route/router.js';
 import type { TrustedProvider } from '../token/verify-token.js';
-import { contractInForce, looksAtContract, type ContractRule } from '../document/contract-rule.js';
+import { contractInForce, looksAtContract, NO_CONTRACT, type ContractRule } from '../document/contract-rule.js';
 import { compileContract } from '../decision/contract-steps.js';
 import { LATER_PHASES, type LaterPhase } from '../decision/phases.js';
 import { ConfigError } from '../util/config-error.js';
@@ -93,10 +93,12 @@ function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation,
   const pointer = `/apis/${index}`;
   const base = readBase(rule.basePath, `${pointer}/basePath`);
   const operations: CompiledOperation[] = [];
+  const unmatched: (CompiledOperation | null)[] = [];
   const compiled: CompiledApi = {
     rule,
     pointer,
     operations,
+    unmatched,
     contract: contractOf(rule, context.ports),
     metadataPath: `${METADATA_PREFIX}${rule.basePath}`,
     baseLength: base.reduce((length, segment) => length + (segment.kind === 'fixed' ? segment.text.length + 1 : 0), 0),
@@ -119,8 +121,30 @@ function* addApi(rule: ApiRule, index: number, router: Router<CompiledOperation,
     if (isRoot) add([{ kind: 'fixed', text: '' }], operation.method, made, line, at);
     yield;
   }
+  for (const [position, own] of rule.unmatched.entries()) {
+    const stand = { ...NO_OPERATION, path: own.prefix };
+    const line = own.mode === 'refuse' ? null : lineOf(stand, [], { rule, pointer }, `${pointer}/unmatched/${position}`, context, lines);
+    unmatched.push(line && new CompiledOperation(stand, compiled, -1 - position, [], line));
+  }
   return compiled;
 }
+
+/** What stands for the operation of a path that none matches: the API's own rules, and no contract, since none speaks of it. */
+const NO_OPERATION: OperationRule = {
+  id: '',
+  method: '*',
+  path: '/',
+  operationId: null,
+  summary: '',
+  access: null,
+  token: null,
+  message: null,
+  modes: null,
+  addresses: null,
+  conditions: null,
+  authorizers: null,
+  contract: { parts: NO_CONTRACT.parts },
+};
 
 /** A base path, or the path of an upstream's address: fixed segments only. */
 function readBase(path: string, pointer: string): TemplateSegment[] {

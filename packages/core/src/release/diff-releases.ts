@@ -43,6 +43,7 @@ const SAID: Readonly<Record<string, string>> = {
   access: 'who may call, by default',
   contractHash: 'contract text',
   contract: 'what of the contract is checked',
+  unmatched: 'paths that no operation matches',
   enabled: 'switched on',
   operationId: 'operationId',
 };

@@ -4,6 +4,7 @@ import { CONTRACT_MODES, CONTRACT_PARTS } from '../document/contract-rule.js';
 import { CALLER_MEMBERS } from '../document/message-rule.js';
 import { MODED_CHECKS } from '../document/modes.js';
 import { SCHEME_TYPES } from '../document/release-document.js';
+import { UNMATCHED_MODES } from '../document/unmatched-rule.js';
 import { UPSTREAM_LIMIT_RANGES } from '../document/upstream-limits.js';
 import { anyRecord, flag, listOf, nullable, number, object, someOf, someText, tagged, text, word, wordOr, type Members, type Shape } from '../util/shape.js';
 
@@ -163,6 +164,7 @@ export const API = object({
   authorizers: listOf(text),
   modes: MODES,
   contract: object({ parts: object(CONTRACT_PART), ...CONTRACT_MEMBERS }),
+  unmatched: listOf(object({ prefix: text, mode: word(...UNMATCHED_MODES) })),
   contractHash: nullable(text),
   operations: listOf(anyRecord),
 });

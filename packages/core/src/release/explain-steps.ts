@@ -49,6 +49,7 @@ const PARTS: Readonly<Record<string, string>> = {
   modes: 'modes of the checks',
   contract: 'what of the contract is checked',
   contractHash: 'contract',
+  unmatched: 'paths that no operation matches',
   cors: 'CORS',
   upstream: 'upstream',
   enabled: 'switched on or off',

@@ -110,7 +110,7 @@ function fourToFive(document: Json): Json {
   };
 }
 
-/** Format 6 has rules about the contract. */
+/** Format 6 has rules about the contract, and about paths that no operation matches. */
 function fiveToSix(document: Json): Json {
   return {
     ...document,
@@ -118,6 +118,7 @@ function fiveToSix(document: Json): Json {
     apis: each(document['apis'], (api) => ({
       ...api,
       contract: NO_CONTRACT,
+      unmatched: [],
       operations: each(api['operations'], (operation) => ({ ...operation, contract: null })),
     })),
   };

@@ -7,7 +7,9 @@ import { isMoreSpecific, matchesTemplate, type TemplateSegment } from './path-te
 export type RouteMatch<T, A> =
   | { readonly kind: 'found'; readonly target: T; readonly area: A; readonly parameters: readonly string[] }
   | { readonly kind: 'no-method'; readonly area: A; readonly methods: readonly string[] }
-  | { readonly kind: 'no-path'; readonly area: A | null }
+  /** `readAs` names an operation that a lenient reader could take the path for all the same; null for none. */
+  | { readonly kind: 'no-path'; readonly area: A; readonly readAs: () => T | null }
+  | { readonly kind: 'no-area'; readonly area: null }
   | { readonly kind: 'ambiguous'; readonly area: A; readonly target: T; readonly other: T };
 
 /** Where an area lies: below `base` on this gateway, below `prefix` at the upstream of this origin. */
@@ -122,13 +124,22 @@ export class Router<T, A> {
       if (!node) break;
       if (node.area) area = node.area;
     }
-    if (!area) return { kind: 'no-path', area: null };
+    if (!area) return { kind: 'no-area', area: null };
+    const chosen = area;
     const match = area.tree.find(segments, area.base.length, method);
+    if (match.kind === 'no-path') return { kind: 'no-path', area: area.value, readAs: () => this.#readAs(chosen, segments) };
     if (match.kind !== 'found') return { ...match, area: area.value };
     const { target: leaf, parameters } = match;
     const other = leaf.contested ? this.#rivalOf(leaf, segments, method) : null;
     if (other) return { kind: 'ambiguous', area: area.value, target: leaf.target, other: other.target };
     return { kind: 'found', target: leaf.target, area: area.value, parameters };
+  }
+
+  /** Any operation that a reader of a path which none matches could take it for, whatever its method. */
+  #readAs(area: Area<T, A>, segments: readonly string[]): T | null {
+    const up = [...area.prefix, ...segments.slice(area.base.length)];
+    const leaf = area.upstream.find(up, () => true) ?? this.#gateway.find(segments, (other) => other.area !== area);
+    return leaf?.target ?? null;
   }
 
   /** Another operation that a reader of this path could run, in the upstream's eyes or in those of a gateway as lenient. */

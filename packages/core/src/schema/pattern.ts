@@ -93,8 +93,10 @@ function translate(source: string): string {
     else if (c === '^' && !inClass) out += '\\A';
     else if (c === '(' && source.startsWith('(?<', at) && /[=!]/.test(source.charAt(at + 3))) throw new Error('it looks behind');
     else if (c === '(' && /^\(\?[=!]/.test(source.slice(at, at + 3))) throw new Error('it looks ahead');
-    else if (c === '(' && source.startsWith('(?<', at)) ((out += '(?P<'), (at += 2));
-    else if (c === '\\') {
+    else if (c === '(' && source.startsWith('(?<', at)) {
+      out += '(?P<';
+      at += 2;
+    } else if (c === '\\') {
       const [text, last] = escape(source, at, inClass);
       out += text;
       at = last;

@@ -97,6 +97,10 @@ export const ROUTE_CODES = {
     standard: 'RFC 9110 section 15.5.5',
     remedy: 'Switch the API on and publish.',
   }),
+  'route.let-through': meeting<{ api: string; path: string; prefix: string }>('route', {
+    example: { api: 'Meter readings', path: '/readings/v0/export', prefix: '/v0' },
+    sentence: (o) => `No operation of ${o.api} matches ${o.path}; paths below ${o.prefix} are let through by the API’s own rules.`,
+  }),
   'route.no-operation': failing<{ api: string; path: string }>('route', 404, {
     example: { api: 'Headgates', path: '/gates/n-4' },
     title: 'Nothing is served here',

@@ -1,6 +1,7 @@
 import {
   AUTHORIZER_BOUNDS,
   CONDITION_BOUNDS,
+  MOST_UNMATCHED,
   SCHEME_TYPES,
   UPSTREAM_LIMIT_RANGES,
   type SchemeType,
@@ -31,7 +32,7 @@ import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
 import { AddressRuleDto } from './addresses.js';
 import { ConditionUseDto } from './conditions.js';
-import { ContractRuleDto } from './contract-rule.js';
+import { ContractRuleDto, UnmatchedDto } from './contract-rule.js';
 import { HeaderLanesDto, MessageDto, MessageOverrideDto } from './message.js';
 import { ModesDto } from './modes.js';
 import { TokenOverrideDto, TokenPlaceDto, TokenRuleDto } from './token-rule.js';
@@ -179,6 +180,8 @@ export class ApiPatch {
   @MayBeLeftOut() @Nested() @Type(() => ModesDto) modes?: ModesDto;
   @MayBeLeftOut() @Nested() @Type(() => MessageDto) message?: MessageDto;
   @MayBeLeftOut() @Nested() @Type(() => ContractRuleDto) contract?: ContractRuleDto;
+  /** What becomes of paths that no operation matches, by prefix. */
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(MOST_UNMATCHED) @NestedEach() @Type(() => UnmatchedDto) unmatched?: UnmatchedDto[];
   @MayBeLeftOut() @Nested() @Type(() => HeaderLanesDto) headers?: HeaderLanesDto;
   @MayBeLeftOut() @Nested() @Type(() => AddressRuleDto) addresses?: AddressRuleDto;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(CONDITION_BOUNDS.perRule) @NestedEach() @Type(() => ConditionUseDto) conditions?: ConditionUseDto[];
@@ -254,6 +257,7 @@ export class ApiView extends ApiSummary {
   @Nested() @Type(() => ModesDto) modes: ModesDto;
   @Nested() @Type(() => MessageDto) message: MessageDto;
   @Nested() @Type(() => ContractRuleDto) contract: ContractRuleDto;
+  @IsArray() @NestedEach() @Type(() => UnmatchedDto) unmatched: UnmatchedDto[];
   @Nested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
   @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto;
   @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[];

@@ -6,9 +6,12 @@ import {
   type ContractPart,
   type ContractRule,
   CONTRACT_PARTS,
+  UNMATCHED_MODES,
+  type UnmatchedMode,
+  type UnmatchedRule,
 } from '@virga/core';
 import { Type } from 'class-transformer';
-import { IsArray, IsBoolean, IsIn, IsInt, IsOptional, IsString, Max, MaxLength, Min } from 'class-validator';
+import { IsArray, IsBoolean, IsIn, IsInt, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { Nested, NestedEach } from '../nested.js';
 
@@ -43,6 +46,15 @@ export class ContractRuleDto implements ContractOverride {
   /** Bytes of a body that are held to check it. */
   @MayBeLeftOut() @IsInt() @Min(LEAST) @Max(MOST) bodyBytes?: number;
   @MayBeLeftOut() @IsIn(['pass', 'refuse']) largerBody?: ContractRule['largerBody'];
+}
+
+/** What becomes of requests below a prefix whose path no operation matches. */
+export class UnmatchedDto implements UnmatchedRule {
+  @IsString()
+  @MaxLength(500)
+  @Matches(/^\/(?:\S*[^\s/])?$/, { message: 'A prefix begins with a slash and does not end with one; / alone is every path' })
+  prefix: string;
+  @IsIn([...UNMATCHED_MODES]) mode: UnmatchedMode;
 }
 
 /** How often a part was looked at in a span of time, and how often it differed. */

@@ -10,6 +10,7 @@ import { ProblemNotice } from '../../parts/problem-notice';
 import { ContractDialog } from './contract-dialog';
 import { Reading } from './contract-reading';
 import { ContractSource } from './contract-source';
+import { UnmatchedDialog } from './unmatched-dialog';
 import { contractQuery } from './queries';
 
 const CodeEditor = lazy(() => import('../../parts/code-editor'));
@@ -18,6 +19,7 @@ const CodeEditor = lazy(() => import('../../parts/code-editor'));
 export function ContractTab({ api }: { readonly api: ApiView }) {
   const { data: contract, error } = useQuery(contractQuery(api.id));
   const [source, setSource] = useState<ContractSourceInput>({ text: '' });
+  const [opening, setOpening] = useState(false);
   const [checking, setChecking] = useState(false);
   const client = useQueryClient();
   const { enqueueSnackbar } = useSnackbar();
@@ -39,7 +41,10 @@ export function ContractTab({ api }: { readonly api: ApiView }) {
         <div className="row spread">
           <h2>As it is</h2>
           <span>
-            <Link to={`/contract?api=${api.id}`}>what differs from it</Link>,{' '}
+            <button className="link" onClick={() => setOpening(true)}>
+              paths without an operation
+            </button>
+            , <Link to={`/contract?api=${api.id}`}>what differs from it</Link>,{' '}
             <button className="link" onClick={() => setChecking(true)}>
               what of it is checked
             </button>
@@ -82,6 +87,7 @@ export function ContractTab({ api }: { readonly api: ApiView }) {
           </>
         )}
       </section>
+      {opening && <UnmatchedDialog api={api} operations={null} onClose={() => setOpening(false)} />}
       {checking && <ContractDialog api={api} operations={null} onClose={() => setChecking(false)} />}
     </div>
   );

@@ -4,7 +4,7 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import type { ApiView, OperationsPatch, OperationView } from '@virga/protocol';
+import type { ApiPatch, ApiView, OperationsPatch, OperationView } from '@virga/protocol';
 import { useState, type ReactNode } from 'react';
 import { api as control, ApiProblem } from '../../client/api';
 import { ProblemNotice } from '../../parts/problem-notice';
@@ -42,7 +42,7 @@ export function RuleDialog({
   readonly title: string;
   readonly width?: DialogProps['maxWidth'];
   /** The members to set; null while there is nothing to set yet. */
-  readonly patch: Omit<OperationsPatch, 'ids'> | null;
+  readonly patch: (Omit<OperationsPatch, 'ids'> & Pick<ApiPatch, 'unmatched'>) | null;
   readonly children: ReactNode;
 }) {
   const { api, operations, onClose } = subject;

@@ -14,6 +14,7 @@ const TABS: Readonly<Record<string, string>> = {
   modes: '',
   contract: '/contract',
   contractHash: '/contract',
+  unmatched: '/contract',
   upstream: '/upstream',
   message: '/bodies',
   headers: '/bodies',

@@ -105,6 +105,7 @@ export class ApisService {
       authorizers: [],
       modes: ENFORCED,
       contract: NO_CONTRACT,
+      unmatched: [],
       contractHash,
       operations: operationsOf(result, []),
     };
@@ -175,7 +176,7 @@ export class ApisService {
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
-      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, conditions, contract, ...rest } = patch;
+      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, conditions, contract, unmatched, ...rest } = patch;
       return {
         ...api,
         ...definedOf(rest),
@@ -184,6 +185,7 @@ export class ApisService {
         ...(upstream ? { upstream: { ...upstream, limits: upstream.limits ?? api.upstream.limits } } : {}),
         ...(modes ? { modes: modesFrom(modes) } : {}),
         ...(contract ? { contract: contractInForce(api.contract, contractFrom(contract)) } : {}),
+        ...(unmatched ? { unmatched: unmatched.map(({ prefix, mode }) => ({ prefix, mode })) } : {}),
         ...(headers ? { headers: lanesOf(headers) } : {}),
         ...(addresses ? { addresses: addressRuleOf(addresses) } : {}),
         ...(conditions ? { conditions: conditions.map(conditionUseOf) } : {}),
@@ -297,6 +299,7 @@ export class ApisService {
       modes: modesView(api.modes),
       message: messageView(api.message) as MessageDto,
       contract: contractView(api.contract),
+      unmatched: api.unmatched.map((one) => ({ ...one })),
       headers: lanesView(api.headers),
       addresses: addressRuleView(api.addresses),
       conditions: api.conditions.map(conditionUseView),

@@ -65,6 +65,7 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     authorizers: [],
     modes: ENFORCED,
     contract: NO_CONTRACT,
+    unmatched: [],
     contractHash: null,
     operations: [example(null)],
   };
