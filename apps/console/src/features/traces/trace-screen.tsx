@@ -98,7 +98,7 @@ function endWords({ outcome, step, stepName }: TraceView): string {
 /** What would have let it through, or held it, by the release that decided it and with what is known now. */
 function Otherwise({ trace }: { readonly trace: TraceView }) {
   const { data: providers } = useQuery(providersQuery);
-  if (trace.operationId === null) return null;
+  if (!trace.operationId) return null;
   const provider = providers?.items.find(({ name }) => name === trace.provider);
   return (
     <LetThroughOf
