@@ -69,16 +69,16 @@ test('a contract accepts what deviated: shown as a difference, then in the draft
 test('paths that no operation matches are let through by prefix', async ({ console: page }) => {
   await page.goto(`${new URL(page.url()).origin}/apis`);
   await page.getByRole('link', { name: 'Meter readings' }).click();
-  await page.getByRole('link', { name: 'Contract', exact: true }).last().click();
+  await page.getByRole('navigation', { name: 'Parts of the API' }).getByRole('link', { name: 'Contract' }).click();
   await page.getByRole('button', { name: 'paths without an operation' }).click();
   const dialog = page.getByRole('dialog');
   await dialog.getByRole('button', { name: 'say something for a prefix' }).click();
-  await dialog.getByLabel('Prefix 1').fill('v0/');
+  await dialog.getByLabel('Prefix 1', { exact: true }).fill('v0/');
   await expect(dialog.getByText(/A prefix begins with a slash/)).toBeVisible();
   await expect(dialog.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
-  await dialog.getByLabel('Prefix 1').fill('/v0');
+  await dialog.getByLabel('Prefix 1', { exact: true }).fill('/v0');
   await dialog.getByRole('button', { name: 'Set in the draft' }).click();
   await expect(dialog).toBeHidden();
   await page.getByRole('button', { name: 'paths without an operation' }).click();
-  await expect(dialog.getByLabel('Prefix 1')).toHaveValue('/v0');
+  await expect(dialog.getByLabel('Prefix 1', { exact: true })).toHaveValue('/v0');
 });
