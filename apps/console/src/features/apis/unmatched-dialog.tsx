@@ -7,8 +7,8 @@ import { RuleDialog, type RuleSubject } from './rule-dialog';
 
 const WORDS: Readonly<Record<UnmatchedMode, string>> = {
   refuse: 'are refused',
-  observe: 'are let through, and counted as what would be refused',
-  pass: 'are let through',
+  observe: 'pass, and are counted',
+  pass: 'pass',
 };
 
 /** What becomes of requests to an API whose path no operation of it matches. */
