@@ -11,6 +11,7 @@ import {
 import { createHash } from 'node:crypto';
 import type { IncomingMessage, Server, ServerResponse } from 'node:http';
 import { gzipSync } from 'node:zlib';
+import { HeldBodies, HeldBody } from '../src/transit/held-bodies.js';
 import { documentFor, echoUpstream, FakeControl, makeIssuer, raw, startNode, until } from './harness.js';
 
 const POSITION = {
@@ -467,4 +468,18 @@ describe('a contract that is not to be had', () => {
     expect((await post('{"opening":500}')).status).toBe(400);
     expect((await post('{"opening":5}')).status).toBe(200);
   });
+});
+
+test('one caller can hold a quarter of the room for bodies, and gives back what it held', () => {
+  const room = new HeldBodies(400);
+  const [first, second, other] = ['a', 'a', 'b'].map((holder) => new HeldBody(1000, holder, room)) as [HeldBody, HeldBody, HeldBody];
+  expect(first.add(Buffer.alloc(80))).toBe(true);
+  expect(second.add(Buffer.alloc(30))).toBe(false);
+  expect(second.full).toBe('no-room');
+  expect(other.add(Buffer.alloc(100))).toBe(true);
+  first.drop();
+  first.drop();
+  second.drop();
+  expect(room.bytes).toBe(100);
+  expect(new HeldBody(1000, 'a', room).add(Buffer.alloc(100))).toBe(true);
 });

@@ -3,10 +3,14 @@ import type { BodyContent, BodyNeed } from '@virga/core';
 /** Bytes of bodies that a node holds at one time, to look into them: of requests and of answers. */
 export const HELD_BYTES = 256 * 1024 * 1024;
 
+/** How much of it one caller can hold: whoever sends many bodies slowly leaves room for others. */
+const SHARE = 0.25;
+
 /** Counts what is held, so that many large bodies at once cannot take all the memory. */
 export class HeldBodies {
   readonly #most: number;
   #held = 0;
+  readonly #byHolder = new Map<string, number>();
 
   constructor(most = HELD_BYTES) {
     this.#most = most;
@@ -20,15 +24,20 @@ export class HeldBodies {
     return this.#held;
   }
 
-  /** @returns whether there is room */
-  take(bytes: number): boolean {
-    if (this.#held + bytes > this.#most) return false;
+  /** @param holder a client, or an address where no client is known @returns whether there is room */
+  take(bytes: number, holder: string): boolean {
+    const own = (this.#byHolder.get(holder) ?? 0) + bytes;
+    if (this.#held + bytes > this.#most || own > this.#most * SHARE) return false;
     this.#held += bytes;
+    this.#byHolder.set(holder, own);
     return true;
   }
 
-  give(bytes: number): void {
+  give(bytes: number, holder: string): void {
     this.#held -= bytes;
+    const own = (this.#byHolder.get(holder) ?? 0) - bytes;
+    if (own > 0) this.#byHolder.set(holder, own);
+    else this.#byHolder.delete(holder);
   }
 }
 
@@ -38,6 +47,7 @@ export const HELD = new HeldBodies();
 /** A body that is put together from what comes, up to a bound. */
 export class HeldBody {
   readonly #limit: number;
+  readonly #holder: string;
   readonly #room: HeldBodies;
   #parts: Buffer[] = [];
   #size = 0;
@@ -45,8 +55,9 @@ export class HeldBody {
   /** Why it is not held any more; null while it is. */
   full: 'larger' | 'no-room' | null = null;
 
-  constructor(limit: number, room = HELD) {
+  constructor(limit: number, holder: string, room = HELD) {
     this.#limit = limit;
+    this.#holder = holder;
     this.#room = room;
   }
 
@@ -59,7 +70,7 @@ export class HeldBody {
     this.#size += part.length;
     if (this.full !== null) return false;
     if (this.#size > this.#limit) this.full = 'larger';
-    else if (!this.#room.take(part.length)) this.full = 'no-room';
+    else if (!this.#room.take(part.length, this.#holder)) this.full = 'no-room';
     else {
       this.#held += part.length;
       this.#parts.push(part);
@@ -79,7 +90,7 @@ export class HeldBody {
 
   /** Lets go of it. */
   drop(): void {
-    this.#room.give(this.#held);
+    if (this.#held > 0) this.#room.give(this.#held, this.#holder);
     this.#held = 0;
     this.#parts = [];
   }

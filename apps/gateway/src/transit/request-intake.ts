@@ -7,6 +7,8 @@ import { HeldBody, largerContent, notHeld } from './held-bodies.js';
 /** What takes a request in: the transit that it is on. */
 export interface IntakeHost {
   readonly exchange: Exchange;
+  /** Whom it counts for: a client, or an address where no client is known. */
+  readonly holder: string;
   /** The body to send up, asked for once. */
   body(): Readable | Buffer | null;
   /** Decides by the content of the body. @returns whether the request goes on */
@@ -47,10 +49,10 @@ export class RequestIntake {
     }
     const sent = this.#host.body();
     if (!this.#need.hold) {
-      this.#beside = new HeldBody(this.#need.limit);
+      this.#beside = new HeldBody(this.#need.limit, this.#host.holder);
       return next(sent, arrivedAt);
     }
-    const held = (this.#held = new HeldBody(this.#need.limit));
+    const held = (this.#held = new HeldBody(this.#need.limit, this.#host.holder));
     if (sent === null || Buffer.isBuffer(sent)) {
       if (sent !== null) held.add(sent);
       void this.#takeWhole(body, held, next);

@@ -98,6 +98,11 @@ export class Transit implements AnswerSink {
     return this.#upstreamAt;
   }
 
+  /** Who counts as holding what this request holds. */
+  get #holder(): string {
+    return this.#facts.holder ?? this.exchange.caller?.holds ?? this.#facts.address;
+  }
+
   decide(): Verdict | Promise<Verdict> {
     return decide(this.#live.compiled, this.exchange);
   }
@@ -114,6 +119,7 @@ export class Transit implements AnswerSink {
     if (need === null) return next(this.#carrier.body(), arrivedAt);
     const host = {
       exchange: this.exchange,
+      holder: this.#holder,
       body: () => this.#carrier.body(),
       judge: () => this.#judge('request-content'),
       over: () => this.#over,
@@ -131,7 +137,6 @@ export class Transit implements AnswerSink {
 
   #call(body: Readable | Buffer | null, arrivedAt: number): void {
     const { exchange } = this;
-    const { holder, address } = this.#facts;
     const { api, operation, caller } = exchange;
     const upstream = api ? this.#live.upstreams.get(api) : undefined;
     if (!api || !operation || !upstream) throw new Error('invariant: a forwarded request has an upstream');
@@ -150,7 +155,7 @@ export class Transit implements AnswerSink {
     };
     const headers = headersUp(exchange.headers as IncomingHttpHeaders, this.#facts, rules);
     const path = upstream.prefix + exchange.below + queryUp(exchange);
-    this.#forwarding = new Forwarding(upstream, { method: exchange.method, path, headers, body, caller: holder ?? caller?.holds ?? address, arrivedAt }, this);
+    this.#forwarding = new Forwarding(upstream, { method: exchange.method, path, headers, body, caller: this.#holder, arrivedAt }, this);
     this.#forwarding.send();
   }
 
@@ -230,7 +235,7 @@ export class Transit implements AnswerSink {
       answer.content = reads ? largerContent(need) : { kind: 'unfinished' };
       return this.#judge('answer-content');
     }
-    const body = new HeldBody(need.limit);
+    const body = new HeldBody(need.limit, this.#holder);
     if (need.hold) this.#answerHeld = { head, need, body };
     else this.#answerBeside = { need, body };
     return !need.hold;
