@@ -123,6 +123,7 @@ const CONTRACTS = {
   keyed: `{"openapi":"3.1.0","info":{"title":"Keyed","version":"1"},"paths":{"/guarded":{"get":{"security":[{"key":[]},{"basic":[]}]},"post":{"security":[{"key":[],"trust":["read"]}]}},"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/sized":{"post":{"security":[]}}},"components":{"securitySchemes":{"key":{"type":"apiKey","in":"header","name":"X-Attack-Key"},"basic":{"type":"http","scheme":"basic"},"trust":{"type":"http","scheme":"bearer"}}}}`,
   placed: `{"openapi":"3.1.0","info":{"title":"Placed","version":"1"},"security":[],"paths":{"/guarded":{"get":{},"post":{}},"/held/{gate}":{"get":{}},"/x/lock":{"get":{}}}}`,
   scripted: `{"openapi":"3.1.0","info":{"title":"Scripted","version":"1"},"security":[],"paths":{"/held/{gate}":{"get":{}},"/hostile/{how}":{"get":{}},"/kept":{"get":{"security":[{"trust":["read"]}]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
+  contracted: `{"openapi":"3.1.0","info":{"title":"Contracted","version":"1"},"security":[],"paths":{"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/guarded":{"get":{"security":[{"trust":["read"]}]}},"/take":{"post":{"requestBody":{"required":true,"content":{"application/json":{"schema":{"type":"object","properties":{"opening":{"type":"integer","maximum":100}},"additionalProperties":false}}}},"responses":{"default":{"description":""}}}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   unread: `{"openapi":"3.1.0","info":{"title":"Unread","version":"1"},"security":[],"paths":{"/unread":{"get":{"security":["trust"]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
 };
 
@@ -207,6 +208,10 @@ export async function makeWorld(running) {
   const mixed = await bring('mixed', `${root}/m`, '');
   await bring('unread', `${root}/u`, '');
   const keyed = await bring('keyed', `${root}/k`, '');
+  // Bodies are held against the contract, and what no operation matches is let through.
+  const contracted = await bring('contracted', `${root}/c`, '');
+  const parts = Object.fromEntries(['path', 'query', 'header', 'cookie', 'type', 'body'].map((part) => [`contract-${part}`, 'enforce']));
+  await must('PATCH', `/apis/${contracted.id}`, { contract: { parts }, unmatched: [{ prefix: '/', mode: 'pass' }] });
   // Tokens are only observed where rights are enforced, and bodies have a size.
   const modes = { all: 'enforce', checks: { token: 'observe', claims: 'observe', proof: 'observe' } };
   await must('PATCH', `/apis/${keyed.id}/operations`, { ids: ['GET /x/lock'], modes });

@@ -8,6 +8,7 @@ import { CONDITIONS } from '../attack/conditions.mjs';
 import { CALLERS } from '../attack/callers.mjs';
 import { CREDENTIALS } from '../attack/credentials.mjs';
 import { PRESSURE } from '../attack/pressure.mjs';
+import { CONTRACT } from '../attack/contract.mjs';
 import { TRIALS } from '../attack/trials.mjs';
 import { makeWorld } from '../attack/world.mjs';
 import { build, install } from './lib/prepare.mjs';
@@ -24,7 +25,16 @@ const world = await makeWorld(values.data === undefined ? null : { folder: resol
 let held = 0;
 let through = null;
 try {
-  for (const [name, attack] of Object.entries({ ...CALLERS, ...ADDRESSES, ...CONDITIONS, ...AUTHORIZERS, ...CREDENTIALS, ...TRIALS, ...PRESSURE })) {
+  for (const [name, attack] of Object.entries({
+    ...CALLERS,
+    ...ADDRESSES,
+    ...CONDITIONS,
+    ...AUTHORIZERS,
+    ...CREDENTIALS,
+    ...TRIALS,
+    ...CONTRACT,
+    ...PRESSURE,
+  })) {
     const found = await attack(world);
     if (found !== null) {
       through = `${name}: ${found}`;
