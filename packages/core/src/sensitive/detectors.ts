@@ -1,0 +1,32 @@
+import type { DetectorRule } from '../document/sensitive-rule.js';
+import { CONTACT_DETECTORS } from './contact-detectors.js';
+import { CREDENTIAL_DETECTORS } from './credential-detectors.js';
+import type { Detector } from './detector.js';
+import { IDENTITY_DETECTORS } from './identity-detectors.js';
+import { NETWORK_DETECTORS } from './network-detectors.js';
+import { ownDetector } from './own-detector.js';
+import { PAYMENT_DETECTORS } from './payment-detectors.js';
+
+/** Detectors that every release knows. */
+export const DETECTORS: readonly Detector[] = [
+  ...CONTACT_DETECTORS,
+  ...PAYMENT_DETECTORS,
+  ...CREDENTIAL_DETECTORS,
+  ...NETWORK_DETECTORS,
+  ...IDENTITY_DETECTORS,
+];
+
+const BUILT_IN: ReadonlyMap<string, Detector> = new Map(DETECTORS.map((one) => [one.id, one]));
+
+export const isBuiltIn = (id: string): boolean => BUILT_IN.has(id);
+
+/** The detectors of some names, of those that every release knows and of those of this one. @throws Error for a name that nobody knows */
+export function detectorsFor(ids: readonly string[], own: readonly DetectorRule[]): Detector[] {
+  return ids.map((id) => {
+    const known = BUILT_IN.get(id);
+    if (known) return known;
+    const rule = own.find((one) => one.id === id);
+    if (!rule) throw new Error(`there is no detector ${id}`);
+    return ownDetector(rule);
+  });
+}
