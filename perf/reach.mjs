@@ -41,6 +41,7 @@ function operation(api, index) {
     conditions: rule % 5 === 0 ? [{ kind: 'own', name: 'hours', source: 'principal.roles.exists(r, r == "role1") && now.getHours() > 6' }] : null,
     authorizers: null,
     contract: null,
+      hidden: false,
   };
 }
 
@@ -78,6 +79,8 @@ function document() {
     modes: ENFORCED,
     contract: NO_CONTRACT,
     unmatched: [],
+    learning: { on: false, answers: 'successful' },
+    sensitive: { uses: [], bodyBytes: 1_048_576, largerBody: 'refuse' },
     contractHash: null,
     operations: Array.from({ length: OPERATIONS / APIS }, (_, index) => operation(api, index)),
   }));

@@ -89,6 +89,8 @@ export function release(upstreamUrl, issuer, operations = 100) {
         authorizers: [],
         contract: NO_CONTRACT,
         unmatched: [],
+        learning: { on: false, answers: 'successful' },
+        sensitive: { uses: [], bodyBytes: 1_048_576, largerBody: 'refuse' },
         contractHash: null,
         operations: Array.from({ length: operations }, (_, index) => ({
           id: `GET /group${index % 97}/things${index}/{id}`,
@@ -104,6 +106,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
           conditions: null,
           authorizers: null,
           contract: null,
+          hidden: false,
         })),
       },
     ],

@@ -24,12 +24,15 @@ import { DraftThread } from './probe/draft-thread.js';
 import { isSigned } from './probe/signed-probe.js';
 import { Recorder } from './records/recorder.js';
 import { ReleaseLane } from './release-lane.js';
+import { SightingThread } from './sightings/sighting-thread.js';
 import { Snapshot } from './snapshot/snapshot.js';
 import { SealedFile } from './snapshot/sealed-file.js';
 import { UpstreamPools } from './upstream/pools.js';
 
 const FLUSH_MS = 200;
 const STATUS_MS = 2000;
+/** How often it is told what was learned and found. */
+const SIGHTINGS_MS = 1000;
 const KEYS_TICK_MS = 1000;
 /** How often waiting requests and the pace of transfers are looked at. */
 const TRANSFERS_TICK_MS = 250;
@@ -57,6 +60,7 @@ export class GatewayNode {
   readonly #tokens = new TokenCache();
   readonly #authorizers: NodeAuthorizers;
   readonly #contracts: NodeContracts;
+  readonly #sightings: SightingThread;
   readonly #transfers = new Slots<Transfer>();
   /** What was found wrong on disk at the start, in words. */
   #startProblem: string | null = null;
@@ -69,6 +73,7 @@ export class GatewayNode {
   #tlsOrigin: string | null = null;
   #publicOrigin = '';
   #sending = false;
+  #telling = false;
 
   constructor(options: NodeOptions) {
     this.#options = options;
@@ -87,12 +92,14 @@ export class GatewayNode {
     this.#introspector = new Introspector(this.#facts, Date.now, changed);
     const { controlUrl, token, log } = options;
     this.#contracts = new NodeContracts({ controlUrl, token, folder: join(options.folder, 'contracts'), log });
+    this.#sightings = new SightingThread(log);
     this.#releases = new ReleaseLane({
       keys: this.#keys,
       introspector: this.#introspector,
       pools: this.#pools,
       snapshot: this.#snapshot,
       contracts: this.#contracts,
+      sightings: this.#sightings,
       parts: new DocumentParts((hashes) => askParts({ controlUrl, token }, hashes), 1),
       ports: (keys) => this.#portsWith(keys),
       known: () => ({ withFacts: this.#facts.heard !== null, withDirectory: this.#directory.number !== null }),
@@ -116,6 +123,7 @@ export class GatewayNode {
     const context = {
       transfers: this.#transfers,
       recorder: this.#recorder,
+      sightings: this.#sightings,
       publicOrigin: this.#options.publicOrigin ?? `http://${this.#options.host}:${this.#options.port}`,
       isProbe: (header: string) => isSigned(header, this.#options.token),
       fault: (error: unknown) => this.#fault(error, 'forwarding'),
@@ -129,6 +137,7 @@ export class GatewayNode {
     void this.#link.run();
     this.#timers.push(
       setInterval(() => void this.#flush(), FLUSH_MS),
+      setInterval(() => void this.#tellSightings(), SIGHTINGS_MS),
       setInterval(() => void this.#sendStatus(), STATUS_MS),
       setInterval(() => this.#tick(), KEYS_TICK_MS),
       setInterval(() => this.#tickTransfers(), TRANSFERS_TICK_MS),
@@ -141,10 +150,11 @@ export class GatewayNode {
     for (const timer of this.#timers) clearInterval(timer);
     await Promise.all([this.#listener?.drain(DRAIN_MS), this.#tlsListener?.drain(DRAIN_MS)]);
     for (let rounds = 0; rounds < 20 && (await this.#flush()); rounds++);
+    await this.#tellSightings();
     this.#link.stop();
     const kept = [this.#releases, this.#facts, this.#directory, this.#keptKeys].map((one) => one.settle());
     await Promise.race([Promise.all(kept), delay(SETTLE_MS, undefined, { ref: false })]);
-    await Promise.all([this.#contracts.stop(), this.#drafts.stop(), this.#pools.close(), this.#introspector.close(), this.#authorizers.close()]);
+    await Promise.all([this.#contracts.stop(), this.#sightings.stop(), this.#drafts.stop(), this.#pools.close(), this.#introspector.close(), this.#authorizers.close()]);
   }
 
   /**
@@ -280,6 +290,23 @@ export class GatewayNode {
       return false;
     } finally {
       this.#sending = false;
+    }
+  }
+
+  /** One report at a time; one that could not be sent is kept and sent again before any newer one. */
+  async #tellSightings(): Promise<void> {
+    if (this.#telling || !this.#link.connected) return;
+    this.#telling = true;
+    try {
+      await this.#link.sendSightings(async () => {
+        const apis = await this.#sightings.report();
+        const counts = this.#sightings.takeCounts();
+        return apis === null && counts.taken + counts.dropped === 0 ? null : { apis: apis ?? [], ...counts };
+      });
+    } catch {
+      // It is kept and sent again.
+    } finally {
+      this.#telling = false;
     }
   }
 

@@ -3,6 +3,7 @@ import {
   compileInSteps,
   compileRedactor,
   upgradeDocument,
+  type ApiRule,
   type CompiledApi,
   type FindCallerAddress,
   type CompiledRelease,
@@ -46,7 +47,7 @@ export class LiveRelease {
     this.findCertificate = compileFindCertificate(certificateHeader);
     this.vouchedHeader = compileVouchedHeader(certificateHeader);
     this.certificateHeader = certificateHeader?.name ?? null;
-    this.redactor = compileRedactor(compiled.apis.flatMap(placesOf));
+    this.redactor = compileRedactor(compiled.apis.flatMap(({ rule }) => placesOf(rule)));
     this.#close = () => {
       for (const api of compiled.apis) pools.release(api.rule.upstream);
       close();
@@ -72,7 +73,7 @@ export class LiveRelease {
 }
 
 /** Where an API and its operations take credentials from. */
-const placesOf = ({ rule }: CompiledApi): readonly TokenPlace[] => [
+export const placesOf = (rule: ApiRule): readonly TokenPlace[] => [
   ...rule.token.places,
   ...rule.schemes.flatMap(({ place }) => place ?? []),
   ...rule.operations.flatMap((operation) => operation.token?.places ?? []),

@@ -5,6 +5,7 @@ import { setImmediate } from 'node:timers/promises';
 import type { NodeContracts } from './contracts/node-contracts.js';
 import type { DocumentParts, WholeDocument } from './control/document-parts.js';
 import { compileBetweenRequests, LiveRelease } from './live-release.js';
+import type { SightingThread } from './sightings/sighting-thread.js';
 import type { ReleaseSnapshot, Snapshot } from './snapshot/snapshot.js';
 import type { UpstreamPools } from './upstream/pools.js';
 
@@ -17,6 +18,7 @@ export interface ReleaseLaneParts {
   readonly snapshot: Snapshot;
   readonly parts: DocumentParts;
   readonly contracts: NodeContracts;
+  readonly sightings: SightingThread;
   readonly ports: (keys: KeySource) => Ports;
   /** What is known when a release is kept: without it, it is not served again. */
   readonly known: () => { readonly withFacts: boolean; readonly withDirectory: boolean };
@@ -87,6 +89,7 @@ export class ReleaseLane {
       this.#effectiveAt = Date.now();
       this.#refused = null;
       before?.retire();
+      this.#with.sightings.follow(document);
       void this.#with.contracts.keepFor(document);
       this.#with.log(`release ${number} is live`);
       if (keep !== null) this.#keeping = this.#keep(number, hash, keep, whole.parts);

@@ -4,6 +4,8 @@ import {
   emptyDocument,
   ENFORCED,
   NO_CONTRACT,
+  NO_LEARNING,
+  NOTHING_SENSITIVE,
   NO_LANES,
   STANDARD_CLAIM_MAP,
   tokenRule,
@@ -14,7 +16,7 @@ import {
   type TraceRecord,
   UPSTREAM_LIMITS,
 } from '@virga/core';
-import type { FeedMessage, NodeAnswer, NodeStatus, PartsAsk } from '@virga/protocol';
+import type { FeedMessage, NodeAnswer, NodeStatus, PartsAsk, SightingReport } from '@virga/protocol';
 import { exportJWK, generateKeyPair, SignJWT, type JWTPayload } from 'jose';
 import { mkdtempSync } from 'node:fs';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
@@ -52,6 +54,7 @@ export class FakeControl {
   readonly partsAsked: (readonly string[])[] = [];
   url = '';
   port = 0;
+  readonly sightings: SightingReport[] = [];
   failRecords = 0;
 
   async start(port = 0): Promise<void> {
@@ -85,6 +88,9 @@ export class FakeControl {
       if (this.failRecords-- > 0) return void res.writeHead(500).end();
       this.batches.push(body);
       this.traces.push(...(body as RecordBatch).traces);
+    } else if (req.url === '/nodes/v1/sightings') {
+      if (this.failRecords-- > 0) return void res.writeHead(500).end();
+      this.sightings.push(body);
     } else if (req.url === '/nodes/v1/status') this.statuses.push(body);
     else this.answers.push(body);
     res.writeHead(204).end();
@@ -200,6 +206,8 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         authorizers: [],
         contract: NO_CONTRACT,
         unmatched: [],
+        learning: NO_LEARNING,
+        sensitive: NOTHING_SENSITIVE,
         contractHash: null,
         operations: ['GET', 'POST', 'PUT'].flatMap((method) => [
           {
@@ -216,6 +224,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             conditions: null,
             authorizers: null,
             contract: null,
+            hidden: false,
           },
           {
             id: `${method} /guarded`,
@@ -231,6 +240,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             conditions: null,
             authorizers: null,
             contract: null,
+            hidden: false,
           },
         ]),
         ...change,

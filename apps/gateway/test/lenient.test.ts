@@ -104,6 +104,7 @@ const documentOf = ({ areas }: World, url: string): ReleaseDocument => {
         conditions: null,
         authorizers: null,
         contract: null,
+        hidden: false,
       })),
     })),
   };

@@ -22,6 +22,11 @@ import { ClientsController } from './control/clients/clients.controller.js';
 import { ClientsService } from './control/clients/clients.service.js';
 import { ConformanceController } from './control/conformance/conformance.controller.js';
 import { ConformanceService } from './control/conformance/conformance.service.js';
+import { InventoryController } from './control/inventory/inventory.controller.js';
+import { InventoryService } from './control/inventory/inventory.service.js';
+import { LearnedTrafficService } from './control/inventory/learned-traffic.service.js';
+import { SensitiveController } from './control/sensitive/sensitive.controller.js';
+import { SensitiveService } from './control/sensitive/sensitive.service.js';
 import { ContractService } from './control/contract/contract.service.js';
 import { AttentionService } from './control/overlook/attention.service.js';
 import { FallService } from './control/overlook/fall.service.js';
@@ -86,6 +91,8 @@ export class AppModule {
         ReachController,
         TrialsController,
         ConformanceController,
+        InventoryController,
+        SensitiveController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -109,6 +116,9 @@ export class AppModule {
         ReleasesService,
         ContractService,
         ConformanceService,
+        LearnedTrafficService,
+        InventoryService,
+        SensitiveService,
         ApisService,
         OperationPageService,
         ProvidersService,

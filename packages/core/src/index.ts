@@ -256,3 +256,34 @@ export type { TrialOutcome, TrialReport, TrialResult } from './trial/trial.js';
 export { writeJUnit } from './trial/write-report.js';
 export { newlyEnforced, type NewlyEnforced } from './release/newly-enforced.js';
 export { sentAttacks, type SentAttack } from './trial/sent-attacks.js';
+
+export { NO_LEARNING, LEARNED_ANSWERS, learnsFrom, type LearnedAnswers, type LearningRule } from './document/learning-rule.js';
+export {
+  MOST_DETECTORS,
+  NOTHING_SENSITIVE,
+  SENSITIVE_ACTIONS,
+  type DetectorRule,
+  type SensitiveAction,
+  type SensitiveRule,
+  type SensitiveUse,
+} from './document/sensitive-rule.js';
+export { DETECTORS, detectorFinder } from './sensitive/detectors.js';
+export { DETECTOR_GROUPS, type Detector, type DetectorGroup } from './sensitive/detector.js';
+export { patternFault } from './sensitive/own-detector.js';
+export { scanJsonText, scanText, type Hit, type Scanned } from './sensitive/scan.js';
+export { mediaTypeOf } from './message/media-type.js';
+export { textOfBody, type BodyText } from './sensitive/text-of-body.js';
+export { PathLearner, learnedKey, isParameter, plainTemplate, type LearnedEntry } from './learn/path-learner.js';
+export { joinOperations, newOperation, sawRequest, type SeenOperation, type SeenParameter } from './learn/seen-operation.js';
+export { schemaOf, typesOf, requiredMembers, type SeenShape } from './learn/seen-shape.js';
+export type { SeenText, Sighting } from './learn/sighting.js';
+export type { Evidence } from './learn/evidence.js';
+export { pack, unpack } from './learn/pack.js';
+export { describeLearned, learnedDocument, type DescribedOperation } from './learn/learned-document.js';
+export { evidenceRows, type EvidenceRow } from './learn/evidence-rows.js';
+export { enforcedContract, SECURITY_KINDS, securityGaps, type SecurityGap, type SecurityKind } from './contract/enforced-contract.js';
+export { templateShape } from './contract/diff-contracts.js';
+export { leaveOut, mergeLearned, type Merge } from './learn/merge-learned.js';
+export { driftOf, DRIFT_KINDS, type Drift, type DriftKind } from './learn/drift.js';
+export type { LearnedBatch } from './learn/learned-batch.js';
+export { FINDING_SIDES, joinFindings, SeenFindings, type FindingSide, type SeenFinding } from './sensitive/seen-findings.js';

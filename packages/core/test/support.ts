@@ -6,6 +6,8 @@ import type { AccessRule } from '../src/document/access-rule.js';
 import { STANDARD_CLAIM_MAP } from '../src/document/claim-map.js';
 import { ANY_MESSAGE, NO_LANES } from '../src/document/message-rule.js';
 import { NO_CONTRACT } from '../src/document/contract-rule.js';
+import { NO_LEARNING } from '../src/document/learning-rule.js';
+import { NOTHING_SENSITIVE } from '../src/document/sensitive-rule.js';
 import { ENFORCED } from '../src/document/modes.js';
 import type { ProviderRule } from '../src/document/provider-rule.js';
 import { ANYWHERE } from '../src/document/address-rule.js';
@@ -132,6 +134,7 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   conditions: null,
   authorizers: null,
   contract: null,
+  hidden: false,
 });
 
 export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
@@ -155,6 +158,8 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     modes: ENFORCED,
     contract: NO_CONTRACT,
     unmatched: [],
+    learning: NO_LEARNING,
+    sensitive: NOTHING_SENSITIVE,
     contractHash: null,
     operations: [
       operation('GET', '/gates'),

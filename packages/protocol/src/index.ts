@@ -173,8 +173,35 @@ export type {
   NodeAuthorizerReport,
   TriedAuthorizer,
   TryAuthorizerAsk,
+  SightingReport,
 } from './node/messages.js';
 export { TIME_CLASSES, timeClass, timeWithin } from './node/call-times.js';
 export { FEED_VERSION, PROBE_HEADER, REQUEST_ID_HEADER } from './node/messages.js';
 export { PastedInput, PastedView, type ReachFacts, type ReachKeys } from './control/reach.js';
 export { SavedTrialInput, SavedTrialList, SavedTrialView, TrialCallDto, TrialOutcomeView, TrialReportView, TrialsKept } from './control/trials.js';
+export { DetectorDto, DetectorsPatch, LearningDto, SensitiveRuleDto, SensitiveUseDto } from './control/watching.js';
+export {
+  CallerCount,
+  DetectorView,
+  SensitiveApiView,
+  SensitiveFindingView,
+  SensitiveView,
+  TriedDetectors,
+  TriedHit,
+  TryDetectorsInput,
+} from './control/sensitive.js';
+export {
+  DriftList,
+  DriftView,
+  EvidenceView,
+  INVENTORY_KINDS,
+  InventoryApi,
+  InventoryItem,
+  InventoryView,
+  LearnedKeyInput,
+  LearnedView,
+  ReviewInput,
+  ReviewView,
+  SecurityGapView,
+  type InventoryKind,
+} from './control/inventory.js';

@@ -1,4 +1,4 @@
-import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
+import type { FeedMessage, NodeAnswer, NodeStatus, SightingReport } from '@virga/protocol';
 import type { RecordBatch } from '@virga/core';
 import { randomUUID } from 'node:crypto';
 import { setTimeout as delay } from 'node:timers/promises';
@@ -27,6 +27,7 @@ export class ControlLink {
   readonly #stopping = new AbortController();
   #feed = new AbortController();
   #pending: { id: string; batch: RecordBatch } | null = null;
+  #untold: SightingReport | null = null;
   #connected = false;
 
   constructor(options: ControlLinkOptions) {
@@ -103,6 +104,15 @@ export class ControlLink {
     await this.#post('/nodes/v1/records', { id: this.#pending.id, node: this.#options.node, ...this.#pending.batch });
     this.#pending = null;
     return true;
+  }
+
+  /** Sends what was learned from traffic; a report that could not be sent is sent again under the same id. */
+  async sendSightings(next: () => Promise<Omit<SightingReport, 'id' | 'node'> | null>): Promise<void> {
+    const fresh = this.#untold === null ? await next() : null;
+    if (fresh !== null) this.#untold = { id: randomUUID(), node: this.#options.node, ...fresh };
+    if (this.#untold === null) return;
+    await this.#post('/nodes/v1/sightings', this.#untold);
+    this.#untold = null;
   }
 
   async #post(path: string, body: unknown): Promise<void> {

@@ -5,6 +5,9 @@ import { performance } from 'node:perf_hooks';
 import type { PassThrough } from 'node:stream';
 import type { LiveRelease } from '../live-release.js';
 import type { Recorder } from '../records/recorder.js';
+import type { SeenExchange } from '../sightings/seen-exchange.js';
+import type { Delivered } from '../sightings/sighting-messages.js';
+import type { SightingThread } from '../sightings/sighting-thread.js';
 import { Transit, type Carrier } from '../transit/transit.js';
 import { connectionOf } from './connection.js';
 import { drainUpload } from './linger.js';
@@ -24,6 +27,7 @@ export interface ServeContext {
   fault(error: unknown): void;
   /** Requests that are under way at an upstream; whoever holds this looks at their pace now and then. */
   readonly transfers: Slots<Transfer>;
+  readonly sightings: SightingThread;
 }
 
 /** A request whose pace is looked at. @param now on the clock of `performance.now()` */
@@ -61,6 +65,9 @@ export class ServedRequest implements Carrier {
   #expectsContinue = false;
   #place = -1;
   #body: PassThrough | null = null;
+  #seen: SeenExchange | null = null;
+  /** How much of the upstream's answer went out. */
+  #delivered: Delivered = 'no';
   #sending: Pace | null = null;
   #reading: Pace | null = null;
 
@@ -127,6 +134,8 @@ export class ServedRequest implements Carrier {
       if (verdict.kind === 'answer') this.answer(verdict.finding);
       else {
         this.#place = this.#context.transfers.add(this);
+        this.#seen = this.#context.sightings.begin(this.#exchange, this.#at);
+        this.#transit.watch = this.#seen;
         this.#transit.forward();
       }
     } catch (error) {
@@ -211,6 +220,8 @@ export class ServedRequest implements Carrier {
   }
 
   end(found: Finding): void {
+    const { instead = null, fields = null } = this.#exchange.answer ?? {};
+    this.#delivered = instead === null && fields === null ? 'whole' : 'masked';
     if (this.#whole === null) this.#res.end();
     else this.#res.end(this.#whole, 'latin1');
     // An upstream may answer before it has the whole body; what is left of it would keep the connection waiting.
@@ -264,7 +275,11 @@ export class ServedRequest implements Carrier {
     if (this.#recorded) return;
     this.#recorded = true;
     this.#step(found);
-    const probe = this.#req.headers[PROBE_HEADER];
+    const header = this.#req.headers[PROBE_HEADER];
+    const isProbe = typeof header === 'string' && this.#context.isProbe(header);
+    // What somebody tried out is no traffic.
+    const seen = isProbe ? null : this.#seen?.done(this.#exchange, this.#at, this.#address, this.#delivered);
+    if (seen) this.#context.sightings.hand(seen);
     this.#context.recorder.finish(
       this.#exchange,
       {
@@ -282,7 +297,7 @@ export class ServedRequest implements Carrier {
         totalMs: performance.now() - this.#startedAt,
         redactor: this.#live.redactor,
       },
-      typeof probe === 'string' && this.#context.isProbe(probe),
+      isProbe,
     );
   }
 }

@@ -8,6 +8,7 @@ import {
   type Exchange,
   type Finding,
   type LaterPhase,
+  type OperationContract,
   type Verdict,
 } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
@@ -36,6 +37,13 @@ export interface Carrier {
   cut(found: Finding): void;
 }
 
+/** Whoever looks at what passes. It keeps nothing waiting and changes nothing. */
+export interface Watch {
+  request(part: Buffer): void;
+  started(status: number, headers: IncomingHttpHeaders): void;
+  answer(part: Buffer): void;
+}
+
 /** Status, header fields and how to go on: what `start` of a carrier takes. */
 type Head = Parameters<Carrier['start']>;
 
@@ -62,6 +70,8 @@ export interface TransitFacts extends ForwardFacts {
  */
 export class Transit implements AnswerSink {
   readonly exchange: Exchange;
+  /** Who looks at what goes up and what comes back, beside its way; null for nobody. */
+  watch: Watch | null = null;
   readonly #live: LiveRelease;
   readonly #facts: TransitFacts;
   readonly #carrier: Carrier;
@@ -190,6 +200,7 @@ export class Transit implements AnswerSink {
     if (body === null) return;
     body.seen += part.length;
     this.#intake?.received(part);
+    this.watch?.request(part);
     if (limit === null || this.#judgedRequest || body.bytes !== null || body.seen <= limit) return;
     this.#judgedRequest = true;
     this.#judge('request-body');
@@ -210,15 +221,17 @@ export class Transit implements AnswerSink {
 
   start(status: number, headers: IncomingHttpHeaders, resume: () => void): void {
     const { operation, caller } = this.exchange;
+    this.watch?.started(status, headers);
     this.#answered = finding('upstream.answered', { status, address: this.#upstream?.address ?? '' });
     const need = operation?.needs.answerContent ?? null;
     if (operation && (operation.later['answer-head'] !== null || need !== null)) {
       const bodyless = isBodyless(this.exchange.method, status);
-      this.exchange.answer = { status, headers, bodyless, bytes: lengthOf(bodyless, headers), seen: 0, content: null };
+      this.exchange.answer = { status, headers, bodyless, bytes: lengthOf(bodyless, headers), seen: 0, content: null, instead: null, fields: null };
       this.#tookUpstream(this.#answered);
       if (!this.#judge('answer-head')) return;
     }
-    const head: Head = [status, headersBack(headers, corsHeaders(this.exchange), this.#facts.added, operation?.lanes.back ?? null, caller), resume];
+    const sent = (this.exchange.answer?.fields ?? headers) as IncomingHttpHeaders;
+    const head: Head = [status, headersBack(sent, corsHeaders(this.exchange), this.#facts.added, operation?.lanes.back ?? null, caller), resume];
     if (need !== null && !this.#lookInto(need, head)) return;
     // Where the length is bounded and not said, the head waits for what comes with it: that may be too much already.
     if (this.exchange.answer?.bytes === null && operation?.needs.answerBytes !== null) this.#held = { head, parts: [] };
@@ -230,7 +243,7 @@ export class Transit implements AnswerSink {
     const { answer, operation } = this.exchange;
     if (answer === null || answer.bodyless) return true;
     const type = answer.headers['content-type'];
-    const reads = operation?.contract?.readsAnswer(answer.status, typeof type === 'string' ? type : undefined) ?? true;
+    const reads = readsAnswer(need, operation?.contract ?? null, answer.status, typeof type === 'string' ? type : undefined);
     if (!reads || (answer.bytes !== null && answer.bytes > need.limit)) {
       answer.content = reads ? largerContent(need) : { kind: 'unfinished' };
       return this.#judge('answer-content');
@@ -257,6 +270,7 @@ export class Transit implements AnswerSink {
 
   data(chunk: Buffer): boolean {
     if (this.#over) return true;
+    this.watch?.answer(chunk);
     const { answer, operation } = this.exchange;
     if (answer !== null && !this.#judgedAnswer) {
       answer.seen += chunk.length;
@@ -305,8 +319,9 @@ export class Transit implements AnswerSink {
       if (this.#answerHeld !== null) {
         const { head } = this.#answerHeld;
         this.#answerHeld = null;
-        this.#begin(head);
-        if (whole.length > 0) this.#carrier.data(whole);
+        const sent = answer.instead === null ? whole : Buffer.from(answer.instead);
+        this.#begin(answer.instead === null ? head : headInstead(head, sent.length));
+        if (sent.length > 0) this.#carrier.data(sent);
       }
       body.drop();
       this.#finish();
@@ -338,6 +353,25 @@ export class Transit implements AnswerSink {
   #tookUpstream(found: Finding): void {
     this.exchange.took('upstream', found, performance.now() - this.#upstreamAt);
   }
+}
+
+/** Whether the content of an answer is looked into: whatever its contract reads, and every text where that is asked for. A stream has no end to wait for. */
+function readsAnswer(need: BodyNeed, contract: OperationContract | null, status: number, type: string | undefined): boolean {
+  if (need.everyText === true) return !/^\s*text\/event-stream/i.test(type ?? '');
+  return contract?.readsAnswer(status, type) ?? true;
+}
+
+/** Fields that speak of the bytes of a body, which are others now. */
+const OF_BYTES = new Set(['content-encoding', 'content-length', 'content-md5', 'content-digest', 'repr-digest', 'digest', 'etag', 'accept-ranges', 'transfer-encoding']);
+
+/** The head of an answer whose body was changed. */
+function headInstead([status, headers, resume]: Head, bytes: number): Head {
+  const kept: string[] = [];
+  for (let index = 0; index < headers.length; index += 2) {
+    const name = headers[index] as string;
+    if (!OF_BYTES.has(name.toLowerCase())) kept.push(name, headers[index + 1] as string);
+  }
+  return [status, [...kept, 'content-length', String(bytes)], resume];
 }
 
 /** Whether no content can follow the head of an answer (RFC 9110 section 6.4.1). */

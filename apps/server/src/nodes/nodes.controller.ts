@@ -1,11 +1,12 @@
 import { type CanActivate, type ExecutionContext, Body, Controller, Get, HttpCode, Injectable, Param, Post, Query, Req, Res, UseGuards } from '@nestjs/common';
 import { ApiExcludeController } from '@nestjs/swagger';
 import { isRecord, MAX_PARTS, type RecordBatch } from '@virga/core';
-import type { FeedMessage, NodeAnswer, NodeStatus } from '@virga/protocol';
+import type { FeedMessage, NodeAnswer, NodeStatus, SightingReport } from '@virga/protocol';
 import type { Request, Response } from 'express';
 import { pipeline } from 'node:stream/promises';
 import { problem } from '../http/problems.js';
 import { ContractService } from '../control/contract/contract.service.js';
+import { LearnedTrafficService } from '../control/inventory/learned-traffic.service.js';
 import { RecordService } from '../record/record.service.js';
 import { bearerOf, OpenEndpoint } from '../session/access.guard.js';
 import { SessionService } from '../session/session.service.js';
@@ -32,6 +33,7 @@ export class NodesController {
     private readonly hub: NodeHub,
     private readonly records: RecordService,
     private readonly contracts: ContractService,
+    private readonly learned: LearnedTrafficService,
   ) {}
 
   @Get('feed')
@@ -76,6 +78,12 @@ export class NodesController {
   @HttpCode(204)
   answer(@Body() answer: NodeAnswer): void {
     this.hub.takeAnswer(answer);
+  }
+
+  @Post('sightings')
+  @HttpCode(204)
+  async sightings(@Body() report: SightingReport): Promise<void> {
+    await this.learned.take(report);
   }
 
   @Post('records')

@@ -5,6 +5,7 @@ import type { Transaction } from 'sequelize';
 import { Background } from '../http/background.js';
 import { SettingRow } from '../store/models/configuration.js';
 import { findTrace, prune, writeBatch } from '../store/record-store.js';
+import { pruneSightings } from '../store/sighting-store.js';
 import type { TraceRow } from '../store/models/records.js';
 import { Store } from '../store/store.js';
 
@@ -79,5 +80,6 @@ export class RecordService {
     const keep = await this.retention();
     const now = Date.now();
     await prune(this.#store, { traceCount: keep.traceCount, tracesFrom: now - keep.traceHours * 3_600_000, trafficFrom: now - TRAFFIC_DAYS * 86_400_000 });
+    await pruneSightings(this.#store, now - TRAFFIC_DAYS * 86_400_000);
   }
 }

@@ -18,7 +18,7 @@ export const BODY_LIMITS = {
   depth: 64,
 } as const;
 
-const LARGE = /^\/(control\/v1\/(contracts\/read|apis(\/[^/]+\/contract)?)|nodes\/v1\/records)$/;
+const LARGE = /^\/(control\/v1\/(contracts\/read|apis(\/[^/]+\/contract)?)|nodes\/v1\/(records|sightings))$/;
 /** Where a body is read without a credential: each of these checks its own. */
 const OPEN = new Set(['/control/v1/session', '/control/v1/bench/callback']);
 /** How much of a refused body is read on, and for how long, so that its sender can read the answer. Nothing of it is kept. */

@@ -12,6 +12,7 @@ const MEMBERS = {
   callerAddress: 'draft.caller-address',
   conditions: 'draft.conditions',
   authorizers: 'draft.authorizers',
+  detectors: 'draft.detectors',
 } as const satisfies Partial<Record<keyof ReleaseDocument, string>>;
 type Member = keyof typeof MEMBERS;
 

@@ -271,6 +271,7 @@ describe('a newer description', () => {
       conditions: null,
       authorizers: null,
       contract: null,
+      hidden: false,
     }));
     return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };
   };

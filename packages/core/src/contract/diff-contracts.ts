@@ -20,9 +20,12 @@ export interface Declared {
   readonly operations: readonly { readonly method: string; readonly path: string; readonly access: AccessRule | null }[];
 }
 
+/** Two spellings of one template are one: names of parameters do not tell paths apart. */
+export const templateShape = (path: string): string => path.replace(/\{[^{}]+\}/g, '{}');
+
 /** The key by which operations of two descriptions are the same: names of path parameters do not count. */
 export function operationKey(operation: { readonly method: string; readonly path: string }): string {
-  return `${operation.method} ${operation.path.replace(/\{[^{}]+\}/g, '{}')}`;
+  return `${operation.method} ${templateShape(operation.path)}`;
 }
 
 /**

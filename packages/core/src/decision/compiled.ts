@@ -39,7 +39,8 @@ export type CheckGrounds =
   | { readonly kind: 'address'; readonly rule: AddressRule }
   | { readonly kind: 'condition'; readonly name: string; readonly condition: CompiledCondition; readonly variablesOf: ReturnType<typeof compileVariables> }
   | { readonly kind: 'authorizer'; readonly rule: AuthorizerRule }
-  | { readonly kind: 'contract' };
+  | { readonly kind: 'contract' }
+  | { readonly kind: 'sensitive' };
 
 /** A check in its mode, which makes of what it finds what becomes of the request. */
 export interface CompiledStep extends Check {

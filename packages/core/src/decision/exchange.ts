@@ -55,6 +55,10 @@ export interface SeenAnswer extends SeenBody {
   readonly headers: HeaderFields;
   /** Whether none can follow its head (RFC 9110 section 6.4.1). */
   readonly bodyless: boolean;
+  /** What goes out in place of the body that came; null where that does. */
+  instead: Uint8Array | null;
+  /** What goes out in place of the header fields that came; null where those do. */
+  fields: HeaderFields | null;
 }
 
 /**

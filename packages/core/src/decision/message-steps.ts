@@ -5,6 +5,7 @@ import { compileLane, laneFinding, type CompiledLane } from '../shape/header-lan
 import { shorten } from '../token/verify-token.js';
 import { finding } from '../verdict/codes.js';
 import type { CompiledContract } from './contract-steps.js';
+import { joinNeeds, type CompiledSensitive } from './sensitive-steps.js';
 import type { Check, CompiledStep } from './compiled.js';
 import type { LaterPhase, Needs } from './phases.js';
 
@@ -23,7 +24,7 @@ export interface CompiledMessage {
  * Compiles the steps about bodies and headers. What can be told from the head is told there, before any of the body is
  * asked for (RFC 9110 section 10.1.1); a length that is not said, or said wrongly, is found out while it is counted.
  */
-export function compileMessage(rule: MessageRule, lanes: HeaderLanes, modes: ModeRule, contract: CompiledContract): CompiledMessage {
+export function compileMessage(rule: MessageRule, lanes: HeaderLanes, modes: ModeRule, contract: CompiledContract, sensitive: CompiledSensitive): CompiledMessage {
   const step = (check: Check): CompiledStep => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
   const always = (check: Check): CompiledStep => ({ ...check, mode: 'enforce' });
   const { requestBytes, contentTypes, answerBytes } = rule;
@@ -31,12 +32,14 @@ export function compileMessage(rule: MessageRule, lanes: HeaderLanes, modes: Mod
   const back = compileLane(lanes.back, lanes.hidePlatform);
   const head = [
     ...contract.head,
+    ...sensitive.head,
     ...(contentTypes === 'ANY_TYPE' ? [] : [step(typeCheck(contentTypes))]),
     ...(requestBytes === 'ANY_SIZE' ? [] : [step(sizeCheck(requestBytes))]),
     ...(up === null ? [] : [always({ step: 'lane-up', about: null, run: () => laneFinding('lane.up', up) })]),
   ];
   const answerHead = [
     ...contract.answerHead,
+    ...sensitive.answerHead,
     ...(answerBytes === 'ANY_SIZE' ? [] : [step(answerHeadCheck(answerBytes))]),
     ...(back === null ? [] : [always({ step: 'lane-back', about: null, run: () => laneFinding('lane.back', back) })]),
   ];
@@ -44,12 +47,15 @@ export function compileMessage(rule: MessageRule, lanes: HeaderLanes, modes: Mod
     head,
     later: {
       'request-body': requestBytes === 'ANY_SIZE' ? null : [step(sizeCheck(requestBytes))],
-      'request-content': someOf(contract.requestContent),
+      'request-content': someOf([...contract.requestContent, ...sensitive.requestContent]),
       'answer-head': answerHead.length === 0 ? null : answerHead,
       'answer-body': answerBytes === 'ANY_SIZE' ? null : [step(answerBodyCheck(answerBytes))],
-      'answer-content': someOf(contract.answerContent),
+      'answer-content': someOf([...contract.answerContent, ...sensitive.answerContent]),
     },
-    needs: { requestBytes: requestBytes === 'ANY_SIZE' ? null : requestBytes, answerBytes: answerBytes === 'ANY_SIZE' ? null : answerBytes, ...contract.needs },
+    needs: { requestBytes: requestBytes === 'ANY_SIZE' ? null : requestBytes, answerBytes: answerBytes === 'ANY_SIZE' ? null : answerBytes,
+      requestContent: joinNeeds(contract.needs.requestContent, sensitive.needs.requestContent),
+      answerContent: joinNeeds(contract.needs.answerContent, sensitive.needs.answerContent),
+    },
     lanes: { up, back },
   };
 }

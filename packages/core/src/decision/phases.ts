@@ -15,6 +15,8 @@ export interface BodyNeed {
   readonly hold: boolean;
   /** What becomes of a body that has more. */
   readonly larger: 'pass' | 'refuse';
+  /** Whether every answer that is a text is looked into, whatever its contract says of it. */
+  readonly everyText?: boolean;
 }
 
 /** What the carrier of a request has to do for the later phases of an operation. */

@@ -50,6 +50,7 @@ export function rulePointer({ api, operation }: Exchange, { step, finding }: Ste
   if (step === 'address') return `${operation.rule.addresses === null ? api.pointer : operation.pointer}/addresses`;
   if (step === 'condition') return conditionPointer(operation, api.pointer, finding);
   if (step === 'authorizer') return authorizerPointer(operation, api.pointer, finding);
+  if (step === 'sensitive' || step === 'sensitive-body' || step === 'sensitive-fields' || step === 'sensitive-answer') return `${api.pointer}/sensitive`;
   const part = CONTRACT_PARTS.find((one) => one === step);
   if (part !== undefined) return contractPointer(operation, api.pointer, part);
   if (step === 'contract') return `${api.pointer}/contractHash`;

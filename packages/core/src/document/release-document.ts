@@ -7,11 +7,13 @@ import type { HeaderLanes, MessageOverride, MessageRule } from './message-rule.j
 import type { ModeRule } from './modes.js';
 import type { ProviderRule } from './provider-rule.js';
 import type { TokenOverride, TokenPlace, TokenRule } from './token-rule.js';
+import type { LearningRule } from './learning-rule.js';
+import type { DetectorRule, SensitiveRule } from './sensitive-rule.js';
 import type { UnmatchedRule } from './unmatched-rule.js';
 import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
-export const RELEASE_FORMAT = 6;
+export const RELEASE_FORMAT = 7;
 
 /** A release: the whole configuration of a gateway, immutable, addressed by the hash of its canonical JSON. */
 export interface ReleaseDocument {
@@ -29,6 +31,8 @@ export interface ReleaseDocument {
   readonly conditions: readonly ConditionRule[];
   /** Authorizers that rules call by their names. */
   readonly authorizers: readonly AuthorizerRule[];
+  /** Detectors of sensitive data of its own, beside those that every release knows. */
+  readonly detectors: readonly DetectorRule[];
   readonly apis: readonly ApiRule[];
 }
 
@@ -43,6 +47,7 @@ export const emptyDocument = (environment: string): ReleaseDocument => ({
   callerAddress: null,
   conditions: [],
   authorizers: [],
+  detectors: [],
   apis: [],
 });
 
@@ -124,6 +129,8 @@ export interface OperationRule {
   readonly authorizers: readonly string[] | null;
   /** What of the contract is held against this operation, as changes of the API's rule; null takes that whole. */
   readonly contract: ContractOverride | null;
+  /** Whether reference pages leave it out. It can be called all the same. */
+  readonly hidden: boolean;
 }
 
 export interface ApiRule {
@@ -155,6 +162,10 @@ export interface ApiRule {
   readonly contract: ContractRule;
   /** What becomes of requests whose path no operation matches. */
   readonly unmatched: readonly UnmatchedRule[];
+  /** What is learned from its traffic. */
+  readonly learning: LearningRule;
+  /** What sensitive data is looked for, and what becomes of it. */
+  readonly sensitive: SensitiveRule;
   /** SHA-256 (hexadecimal) of the contract's text; null for an API without one. */
   readonly contractHash: string | null;
   readonly operations: readonly OperationRule[];

@@ -118,7 +118,7 @@ describe('bodies', () => {
         const id = `https://learned.example/${Math.random()}`;
         const { registerSchema, unregisterSchema } = await import('@hyperjump/json-schema/draft-2020-12');
         registerSchema({ ...schemaOf(shape), $schema: 'https://json-schema.org/draft/2020-12/schema' } as never, id);
-        for (const value of values) expect([value, (await validate(id, value)).valid]).toEqual([value, true]);
+        for (const value of values) expect([value, (await validate(id, value as never)).valid]).toEqual([value, true]);
         unregisterSchema(id);
       }),
       { numRuns: 60 },

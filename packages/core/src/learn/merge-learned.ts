@@ -1,11 +1,9 @@
+import { templateShape } from '../contract/diff-contracts.js';
 import type { ContractEdit } from '../contract/accept-deviation.js';
 import { isRecord, pointerOf } from '../util/json-pointer.js';
 import type { DescribedOperation } from './learned-document.js';
 
 type Json = Readonly<Record<string, unknown>>;
-
-/** Two spellings of one template are one: names of parameters do not tell paths apart. */
-export const templateShape = (path: string): string => path.replace(/\{[^{}]*\}/g, '{}');
 
 /** How a learned operation joins a contract. */
 export interface Merge {

@@ -36,6 +36,11 @@ export interface LearnedEntry {
 /** Method and path: what an operation that was learned is known by. */
 export const learnedKey = (method: string, path: string): string => `${method} ${path}`;
 
+const plainSegment = (segment: string): string => (!isParameter(segment) && segment !== '' && isIdentifier(segment) ? PARAMETER : segment);
+
+/** A path with parameters in place of what is a value by its own form. */
+export const plainTemplate = (path: string): string => path.split('/').map(plainSegment).join('/');
+
 /** One place of the tree of paths. */
 interface Place {
   readonly segment: string;
@@ -112,7 +117,7 @@ export class PathLearner {
    * those that were there before, and what leads elsewhere, stay names.
    */
   #templateOf(method: string, segments: readonly string[]): readonly string[] {
-    const plain = segments.map((segment) => (!isParameter(segment) && segment !== '' && isIdentifier(segment) ? PARAMETER : segment));
+    const plain = segments.map(plainSegment);
     const among: string[] = [];
     let place: Place | undefined = this.#root;
     for (const segment of plain) {

@@ -10,6 +10,7 @@ import { checkProvider } from './check-provider.js';
 import { checkTokenRule } from './check-token-rule.js';
 import { checkLanes, checkMessage } from './check-message.js';
 import { checkContract, checkUnmatched } from './check-contract.js';
+import { checkDetectors, checkSensitive } from './check-sensitive.js';
 import { checkScheme } from './check-scheme.js';
 import { checkStructure } from './check-structure.js';
 import { fail, unique, within } from './check-values.js';
@@ -51,11 +52,13 @@ export function* checkInSteps(document: ReleaseDocument): Generator<void, void> 
   if (document.callerAddress) checkEntries(document.callerAddress.trustedHops, networks, '/callerAddress/trustedHops');
   yield* checkSharedConditions(document.conditions, '/conditions');
   yield* checkAuthorizers(document.authorizers, '/authorizers');
+  checkDetectors(document.detectors, '/detectors');
   const names: Names = {
     providers: new Set(document.providers.map((provider) => provider.id)),
     networks,
     conditions: new Set(document.conditions.map(({ name }) => name)),
     authorizers: new Set(document.authorizers.map(({ name }) => name)),
+    detectors: new Set(document.detectors.map(({ id }) => id)),
   };
   for (const [index, api] of document.apis.entries()) yield* checkApi(api, names, `/apis/${index}`);
 }
@@ -66,9 +69,10 @@ interface Names {
   readonly networks: ReadonlySet<string>;
   readonly conditions: ReadonlySet<string>;
   readonly authorizers: ReadonlySet<string>;
+  readonly detectors: ReadonlySet<string>;
 }
 
-function* checkApi(api: ApiRule, { providers, networks, conditions, authorizers }: Names, at: string): Generator<void, void> {
+function* checkApi(api: ApiRule, { providers, networks, conditions, authorizers, detectors }: Names, at: string): Generator<void, void> {
   if (api.basePath !== '' && !/^(\/[^/{}?#;%\\\s]+)+$/.test(api.basePath))
     fail(`${at}/basePath`, 'a base path is empty, or begins with a slash, has no empty segment and does not end with a slash');
   if (/(^|\/)\.\.?(\/|$)/.test(api.basePath)) fail(`${at}/basePath`, 'a base path has no dot segments');
@@ -87,6 +91,7 @@ function* checkApi(api: ApiRule, { providers, networks, conditions, authorizers 
   checkLanes(api.headers, `${at}/headers`);
   checkContract(api.contract, api.contractHash !== null, `${at}/contract`);
   checkUnmatched(api.unmatched, `${at}/unmatched`);
+  checkSensitive(api.sensitive, detectors, `${at}/sensitive`);
   checkAddresses(api.addresses, networks, `${at}/addresses`);
   checkConditionUses(api.conditions, conditions, `${at}/conditions`);
   checkAuthorizerUses(api.authorizers, authorizers, `${at}/authorizers`);

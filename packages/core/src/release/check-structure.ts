@@ -1,5 +1,5 @@
 import { checkShape, listOf, text } from '../util/shape.js';
-import { API, AUTHORIZER, CALLER_ADDRESS, CERTIFICATE_HEADER, CONDITION, FENCE, NETWORK, OPERATION, PROVIDER } from './document-shapes.js';
+import { API, AUTHORIZER, CALLER_ADDRESS, CERTIFICATE_HEADER, CONDITION, DETECTOR, FENCE, NETWORK, OPERATION, PROVIDER } from './document-shapes.js';
 import { arrayOf, recordOf } from './check-values.js';
 
 /**
@@ -16,6 +16,7 @@ export function* checkStructure(value: unknown): Generator<void, void> {
   checkShape(CALLER_ADDRESS, document['callerAddress'], '/callerAddress');
   checkShape(listOf(CONDITION), document['conditions'], '/conditions');
   checkShape(listOf(AUTHORIZER), document['authorizers'], '/authorizers');
+  checkShape(listOf(DETECTOR), document['detectors'], '/detectors');
   for (const [index, api] of arrayOf(document['apis'], '/apis').entries()) {
     const at = `/apis/${index}`;
     checkShape(API, api, at);

@@ -29,6 +29,9 @@ import { Router } from '../route/router.js';
 import type { TrustedProvider } from '../token/verify-token.js';
 import { contractInForce, looksAtContract, NO_CONTRACT, type ContractRule } from '../document/contract-rule.js';
 import { compileContract } from '../decision/contract-steps.js';
+import { compileSensitive } from '../decision/sensitive-steps.js';
+import type { Detector } from '../sensitive/detector.js';
+import { detectorFinder } from '../sensitive/detectors.js';
 import { LATER_PHASES, type LaterPhase } from '../decision/phases.js';
 import { ConfigError } from '../util/config-error.js';
 import { finding } from '../verdict/codes.js';
@@ -66,6 +69,7 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
     networks: document.networks,
     shared: document.conditions,
     authorizers: new Map(document.authorizers.map((rule, index) => [rule.name, compileAuthorizer(rule, `/authorizers/${index}`, ports)])),
+    detector: detectorFinder(document.detectors),
   };
   const { standIn = asItIs } = ports;
   const fence = compileFence(document.fence, document.networks);
@@ -144,6 +148,7 @@ const NO_OPERATION: OperationRule = {
   conditions: null,
   authorizers: null,
   contract: { parts: NO_CONTRACT.parts },
+  hidden: false,
 };
 
 /** A base path, or the path of an upstream's address: fixed segments only. */
@@ -224,6 +229,7 @@ interface LineContext extends TokenContext {
   readonly networks: readonly NetworkRule[];
   readonly shared: readonly ConditionRule[];
   readonly authorizers: ReadonlyMap<string, CompiledAuthorizer>;
+  readonly detector: (id: string) => Detector;
 }
 
 function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: place, authorizers: called }: LinePlace, context: LineContext): CompiledLine {
@@ -231,7 +237,7 @@ function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: p
   const rights = compileRights(access, api.schemes);
   const { ports } = context;
   const { standIn = asItIs } = ports;
-  const { head: ahead, later, needs, lanes } = compileMessage(message, api.headers, modes, compileContract(contract, modes));
+  const { head: ahead, later, needs, lanes } = compileMessage(message, api.headers, modes, compileContract(contract, modes), compileSensitive(api.sensitive, modes, context.detector));
   const head = ahead.map(standIn);
   const claimChecks = rights === null ? [] : compileClaimChecks(token, ports, `${pointer}/token`);
   const withheld = withheldPlaces(api, token);

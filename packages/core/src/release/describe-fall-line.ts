@@ -6,6 +6,8 @@ import { placeWords } from '../credential/find-place.js';
 import type { CompiledOperation, CompiledRelease, CompiledStep } from '../decision/compiled.js';
 import type { LaterPhase } from '../decision/phases.js';
 import { CONTRACT_PARTS } from '../document/contract-rule.js';
+import type { SensitiveRule, SensitiveUse } from '../document/sensitive-rule.js';
+import { detectorsFor } from '../sensitive/detectors.js';
 import { partWords } from '../verdict/contract-codes.js';
 import { MODED_CHECKS, type CheckMode } from '../document/modes.js';
 import type { MessageRule } from '../document/message-rule.js';
@@ -28,7 +30,7 @@ export interface DescribedCheck {
   readonly setAt: SetAt;
   /** The member of the API or operation that is edited; empty where nothing can be. */
   readonly part:
-    '' | 'fence' | 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers' | 'contract';
+    '' | 'fence' | 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers' | 'contract' | 'sensitive';
 }
 
 /** The whole fall line of an operation, in order, in words. */
@@ -140,6 +142,12 @@ function describeStep(step: CompiledStep, operation: CompiledOperation, release:
       return { asks: laneWords(operation.lanes.up), part: 'headers', setAt: 'api' };
     case 'lane-back':
       return { asks: laneWords(operation.lanes.back), part: 'headers', setAt: 'api' };
+    case 'sensitive':
+    case 'sensitive-body':
+      return { asks: `None of ${sensitiveWords(api.sensitive, release, ({ request }) => request === 'refuse')}`, part: 'sensitive', setAt: 'api' };
+    case 'sensitive-fields':
+    case 'sensitive-answer':
+      return { asks: answerWords(api.sensitive, release), part: 'sensitive', setAt: 'api' };
     case 'contract':
       return { asks: 'The contract describes the operation', part: 'contract', setAt: 'api' };
     default: {
@@ -152,6 +160,19 @@ function describeStep(step: CompiledStep, operation: CompiledOperation, release:
       };
     }
   }
+}
+
+/** Names of the detectors of some uses. */
+function sensitiveWords({ uses }: SensitiveRule, { document }: CompiledRelease, wanted: (use: SensitiveUse) => boolean): string {
+  return detectorsFor(uses.filter(wanted).map(({ detector }) => detector), document.detectors)
+    .map(({ name }) => name.charAt(0).toLowerCase() + name.slice(1))
+    .join(', ');
+}
+
+function answerWords(rule: SensitiveRule, release: CompiledRelease): string {
+  const refused = sensitiveWords(rule, release, ({ answer }) => answer === 'refuse');
+  const masked = sensitiveWords(rule, release, ({ answer }) => answer === 'mask');
+  return [refused && `None of ${refused}`, masked && `masks ${masked}`].filter(Boolean).join('; ');
 }
 
 const listed = (values: readonly string[] | string): string => (typeof values === 'string' ? values : values.join(' or '));

@@ -44,6 +44,10 @@ const SAID: Readonly<Record<string, string>> = {
   contractHash: 'contract text',
   contract: 'what of the contract is checked',
   unmatched: 'paths that no operation matches',
+  learning: 'what is learned from traffic',
+  sensitive: 'what sensitive data is looked for',
+  detectors: 'detectors of its own',
+  hidden: 'left out of reference pages',
   enabled: 'switched on',
   operationId: 'operationId',
 };

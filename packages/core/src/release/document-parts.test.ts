@@ -16,6 +16,7 @@ const operation = (name: string): OperationRule => ({
   conditions: null,
   authorizers: null,
   contract: null,
+  hidden: false,
 });
 const document = (counts: readonly number[]): ReleaseDocument =>
   ({

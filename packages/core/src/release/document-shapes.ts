@@ -4,6 +4,8 @@ import { CONTRACT_MODES, CONTRACT_PARTS } from '../document/contract-rule.js';
 import { CALLER_MEMBERS } from '../document/message-rule.js';
 import { MODED_CHECKS } from '../document/modes.js';
 import { SCHEME_TYPES } from '../document/release-document.js';
+import { LEARNED_ANSWERS } from '../document/learning-rule.js';
+import { SENSITIVE_ACTIONS } from '../document/sensitive-rule.js';
 import { UNMATCHED_MODES } from '../document/unmatched-rule.js';
 import { UPSTREAM_LIMIT_RANGES } from '../document/upstream-limits.js';
 import { anyRecord, flag, listOf, nullable, number, object, someOf, someText, tagged, text, word, wordOr, type Members, type Shape } from '../util/shape.js';
@@ -165,6 +167,12 @@ export const API = object({
   modes: MODES,
   contract: object({ parts: object(CONTRACT_PART), ...CONTRACT_MEMBERS }),
   unmatched: listOf(object({ prefix: text, mode: word(...UNMATCHED_MODES) })),
+  learning: object({ on: flag, answers: word(...LEARNED_ANSWERS) }),
+  sensitive: object({
+    uses: listOf(object({ detector: text, request: nullable(word('tell', 'refuse')), answer: nullable(word(...SENSITIVE_ACTIONS)) })),
+    bodyBytes: number,
+    largerBody: word('pass', 'refuse'),
+  }),
   contractHash: nullable(text),
   operations: listOf(anyRecord),
 });
@@ -183,4 +191,7 @@ export const OPERATION = object({
   conditions: nullable(CONDITIONS),
   authorizers: nullable(listOf(text)),
   contract: nullable(someOf({ parts: someOf(CONTRACT_PART), ...CONTRACT_MEMBERS })),
+  hidden: flag,
 });
+
+export const DETECTOR = object({ id: text, name: someText, pattern: text });

@@ -50,6 +50,7 @@ const PARTS: Readonly<Record<string, string>> = {
   contract: 'what of the contract is checked',
   contractHash: 'contract',
   unmatched: 'paths that no operation matches',
+  sensitive: 'sensitive data',
   cors: 'CORS',
   upstream: 'upstream',
   enabled: 'switched on or off',

@@ -3,7 +3,9 @@ import { UPSTREAM_LIMITS } from '../document/upstream-limits.js';
 import { ANYWHERE, NO_FENCE } from '../document/address-rule.js';
 import { ANY_MESSAGE, NO_LANES } from '../document/message-rule.js';
 import { NO_CONTRACT } from '../document/contract-rule.js';
+import { NO_LEARNING } from '../document/learning-rule.js';
 import { ENFORCED } from '../document/modes.js';
+import { NOTHING_SENSITIVE } from '../document/sensitive-rule.js';
 import { isRecord } from '../util/json-pointer.js';
 import { checkDocument } from './check-document.js';
 import { fail } from './check-values.js';
@@ -11,7 +13,7 @@ import { fail } from './check-values.js';
 type Json = Readonly<Record<string, unknown>>;
 
 /** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
-const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix];
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix, sixToSeven];
 
 /**
  * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
@@ -120,6 +122,21 @@ function fiveToSix(document: Json): Json {
       contract: NO_CONTRACT,
       unmatched: [],
       operations: each(api['operations'], (operation) => ({ ...operation, contract: null })),
+    })),
+  };
+}
+
+/** Format 7 has learning, sensitive data, and operations that reference pages leave out. */
+function sixToSeven(document: Json): Json {
+  return {
+    ...document,
+    format: 7,
+    detectors: [],
+    apis: each(document['apis'], (api) => ({
+      ...api,
+      learning: NO_LEARNING,
+      sensitive: NOTHING_SENSITIVE,
+      operations: each(api['operations'], (operation) => ({ ...operation, hidden: false })),
     })),
   };
 }

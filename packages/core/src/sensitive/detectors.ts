@@ -20,13 +20,19 @@ const BUILT_IN: ReadonlyMap<string, Detector> = new Map(DETECTORS.map((one) => [
 
 export const isBuiltIn = (id: string): boolean => BUILT_IN.has(id);
 
-/** The detectors of some names, of those that every release knows and of those of this one. @throws Error for a name that nobody knows */
-export function detectorsFor(ids: readonly string[], own: readonly DetectorRule[]): Detector[] {
-  return ids.map((id) => {
-    const known = BUILT_IN.get(id);
+/** Finds detectors by their ids, of those that every release knows and of those of this one; each is made once. @throws Error for an id that nobody knows */
+export function detectorFinder(own: readonly DetectorRule[]): (id: string) => Detector {
+  const made = new Map<string, Detector>();
+  return (id) => {
+    const known = BUILT_IN.get(id) ?? made.get(id);
     if (known) return known;
     const rule = own.find((one) => one.id === id);
     if (!rule) throw new Error(`there is no detector ${id}`);
-    return ownDetector(rule);
-  });
+    const fresh = ownDetector(rule);
+    made.set(id, fresh);
+    return fresh;
+  };
 }
+
+/** The detectors of some ids. @throws Error for an id that nobody knows */
+export const detectorsFor = (ids: readonly string[], own: readonly DetectorRule[]): Detector[] => ids.map(detectorFinder(own));

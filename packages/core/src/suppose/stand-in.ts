@@ -40,6 +40,7 @@ export function standIn(step: CompiledStep, unknown: Unknown, isVague: (exchange
   }
   // What a request holds beside its head nobody has supposed.
   if (grounds.kind === 'contract') return { ...step, run: () => SUPPOSED_CONTRACT };
+  if (grounds.kind === 'sensitive') return { ...step, run: () => SUPPOSED_HARMLESS };
   return { ...step, run: conditionInPart(step, grounds, unknown, isVague, ports) };
 }
 
@@ -49,6 +50,7 @@ function supposeProof(found: Finding | Promise<Finding>): Finding | Promise<Find
   return found.code === 'proof.missing' ? SUPPOSED : found;
 }
 
+const SUPPOSED_HARMLESS = finding('sensitive.supposed', {});
 const SUPPOSED_CONTRACT = finding('contract.supposed', {});
 const SUPPOSED = finding('proof.supposed', {});
 

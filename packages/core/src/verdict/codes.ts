@@ -8,6 +8,7 @@ import { CLIENT_CODES } from './client-codes.js';
 import type { CodeEntry, Operands } from './code-entry.js';
 import { CONDITION_CODES } from './condition-codes.js';
 import { CONTRACT_CODES } from './contract-codes.js';
+import { SENSITIVE_CODES } from './sensitive-codes.js';
 import { CREDENTIAL_CODES } from './credential-codes.js';
 import { defineCodes } from './define-codes.js';
 import { MESSAGE_CODES } from './message-codes.js';
@@ -32,6 +33,7 @@ export const CODES = defineCodes(
   CONDITION_CODES,
   AUTHORIZER_CODES,
   CONTRACT_CODES,
+  SENSITIVE_CODES,
   BODY_CODES,
   UPSTREAM_CODES,
   BENCH_CODES,

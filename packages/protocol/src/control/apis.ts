@@ -32,6 +32,7 @@ import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
 import { AddressRuleDto } from './addresses.js';
 import { ConditionUseDto } from './conditions.js';
+import { LearningDto, SensitiveRuleDto } from './watching.js';
 import { ContractRuleDto, UnmatchedDto } from './contract-rule.js';
 import { HeaderLanesDto, MessageDto, MessageOverrideDto } from './message.js';
 import { ModesDto } from './modes.js';
@@ -182,6 +183,8 @@ export class ApiPatch {
   @MayBeLeftOut() @Nested() @Type(() => ContractRuleDto) contract?: ContractRuleDto;
   /** What becomes of paths that no operation matches, by prefix. */
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(MOST_UNMATCHED) @NestedEach() @Type(() => UnmatchedDto) unmatched?: UnmatchedDto[];
+  @MayBeLeftOut() @Nested() @Type(() => LearningDto) learning?: LearningDto;
+  @MayBeLeftOut() @Nested() @Type(() => SensitiveRuleDto) sensitive?: SensitiveRuleDto;
   @MayBeLeftOut() @Nested() @Type(() => HeaderLanesDto) headers?: HeaderLanesDto;
   @MayBeLeftOut() @Nested() @Type(() => AddressRuleDto) addresses?: AddressRuleDto;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(CONDITION_BOUNDS.perRule) @NestedEach() @Type(() => ConditionUseDto) conditions?: ConditionUseDto[];
@@ -220,6 +223,8 @@ export class OperationsPatch {
   @Nested()
   @Type(() => ContractRuleDto)
   contract?: ContractRuleDto | null;
+  /** Whether reference pages leave them out; they can be called all the same. */
+  @MayBeLeftOut() @IsBoolean() hidden?: boolean;
   /** Names of authorizers that all have to allow it; null takes the API's again. Left out: stay. */
   @IsOptional() @IsArray() @ArrayMaxSize(AUTHORIZER_BOUNDS.perRule) @IsString({ each: true }) authorizers?: string[] | null;
 }
@@ -258,6 +263,8 @@ export class ApiView extends ApiSummary {
   @Nested() @Type(() => MessageDto) message: MessageDto;
   @Nested() @Type(() => ContractRuleDto) contract: ContractRuleDto;
   @IsArray() @NestedEach() @Type(() => UnmatchedDto) unmatched: UnmatchedDto[];
+  @Nested() @Type(() => LearningDto) learning: LearningDto;
+  @Nested() @Type(() => SensitiveRuleDto) sensitive: SensitiveRuleDto;
   @Nested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
   @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto;
   @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[];
@@ -294,6 +301,8 @@ export class OperationView {
   @IsOptional() @IsArray() @IsString({ each: true }) authorizers: string[] | null;
   /** What of the contract is held against it instead of what the API says; null when nothing. */
   @IsOptional() @Nested() @Type(() => ContractRuleDto) contract: ContractRuleDto | null;
+  /** Whether reference pages leave it out. */
+  @IsBoolean() hidden: boolean;
   /** Checks that only observe, whoever set it so; empty where all of them refuse. */
   @IsArray() @IsString({ each: true }) observed: string[];
   /** What the live release says, when that is different; null when it is the same. */

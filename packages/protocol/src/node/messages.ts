@@ -145,6 +145,17 @@ export interface ProbeAnswer {
   readonly truncated: boolean;
 }
 
+/** What a node learned from traffic and found in it since it told it last. The same report sent twice is taken once. */
+export interface SightingReport {
+  readonly id: string;
+  readonly node: string;
+  /** `learned` is a `LearnedBatch` as `pack` writes it. */
+  readonly apis: readonly { readonly apiId: string; readonly learned: string }[];
+  /** Requests that were looked into, and those that were passed over because there were too many. */
+  readonly taken: number;
+  readonly dropped: number;
+}
+
 /** A node's answer to something it was asked over the feed. */
 export interface NodeAnswer {
   readonly askId: string;

@@ -8,6 +8,8 @@ import {
   contractInForce,
   ENFORCED,
   NO_CONTRACT,
+  NO_LEARNING,
+  NOTHING_SENSITIVE,
   NO_LANES,
   STEP_NAMES,
   takesTokens,
@@ -44,6 +46,7 @@ import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 import { accessFrom, accessView } from './access-mapping.js';
 import { definedOf, importProblem, operationsOf, schemesUsed, slug, unusable } from './import-mapping.js';
+import { sensitiveFrom, sensitiveView } from './sensitive-mapping.js';
 import { contractFrom, contractView } from './contract-mapping.js';
 import { lanesView, messageView, modesFrom, modesView, observedOf, operationViews } from './operation-view.js';
 import { bindByMetadata, schemeFrom, schemeView } from './scheme-mapping.js';
@@ -106,6 +109,8 @@ export class ApisService {
       modes: ENFORCED,
       contract: NO_CONTRACT,
       unmatched: [],
+      learning: NO_LEARNING,
+      sensitive: NOTHING_SENSITIVE,
       contractHash,
       operations: operationsOf(result, []),
     };
@@ -176,7 +181,7 @@ export class ApisService {
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
-      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, conditions, contract, unmatched, ...rest } = patch;
+      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, conditions, contract, unmatched, learning, sensitive, ...rest } = patch;
       return {
         ...api,
         ...definedOf(rest),
@@ -185,6 +190,8 @@ export class ApisService {
         ...(upstream ? { upstream: { ...upstream, limits: upstream.limits ?? api.upstream.limits } } : {}),
         ...(modes ? { modes: modesFrom(modes) } : {}),
         ...(contract ? { contract: contractInForce(api.contract, contractFrom(contract)) } : {}),
+        ...(learning ? { learning: { on: learning.on, answers: learning.answers } } : {}),
+        ...(sensitive ? { sensitive: sensitiveFrom(sensitive) } : {}),
         ...(unmatched ? { unmatched: unmatched.map(({ prefix, mode }) => ({ prefix, mode })) } : {}),
         ...(headers ? { headers: lanesOf(headers) } : {}),
         ...(addresses ? { addresses: addressRuleOf(addresses) } : {}),
@@ -227,6 +234,7 @@ export class ApisService {
         ...(patch.addresses === undefined ? {} : { addresses: patch.addresses && addressRuleOf(patch.addresses) }),
         ...(patch.conditions === undefined ? {} : { conditions: patch.conditions && patch.conditions.map(conditionUseOf) }),
         ...(patch.contract === undefined ? {} : { contract: patch.contract === null ? null : contractFrom(patch.contract) }),
+        ...(patch.hidden === undefined ? {} : { hidden: patch.hidden }),
         ...(patch.authorizers === undefined ? {} : { authorizers: patch.authorizers }),
         ...(patch.token === undefined ? {} : { token: patch.token === null ? null : overrideFrom(patch.token) }),
       };
@@ -300,6 +308,8 @@ export class ApisService {
       message: messageView(api.message) as MessageDto,
       contract: contractView(api.contract),
       unmatched: api.unmatched.map((one) => ({ ...one })),
+      learning: { ...api.learning },
+      sensitive: sensitiveView(api.sensitive),
       headers: lanesView(api.headers),
       addresses: addressRuleView(api.addresses),
       conditions: api.conditions.map(conditionUseView),

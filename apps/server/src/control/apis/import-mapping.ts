@@ -22,6 +22,7 @@ export function operationsOf(result: ContractResult, before: readonly OperationR
       conditions: earlier?.conditions ?? null,
       authorizers: earlier?.authorizers ?? null,
       contract: earlier?.contract ?? null,
+      hidden: earlier?.hidden ?? false,
     };
   });
 }

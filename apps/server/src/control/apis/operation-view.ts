@@ -94,6 +94,7 @@ export function operationViews(api: ApiRule, live: ApiRule | null | undefined, t
       authorizers: operation.authorizers && [...operation.authorizers],
       modes: operation.modes === null ? null : modesView(operation.modes),
       contract: operation.contract && contractView(operation.contract),
+      hidden: operation.hidden,
       observed: observedOf(api, operation),
       liveWho: liveWho === who ? null : liveWho,
       unmet: unmetOf(effective, usable),

@@ -1,5 +1,5 @@
 import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '@virga/core';
-import { ANY_MESSAGE, ANYWHERE, ENFORCED, NO_CONTRACT, NO_FENCE, NO_LANES, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
+import { ANY_MESSAGE, ANYWHERE, ENFORCED, NO_CONTRACT, NO_FENCE, NO_LANES, NO_LEARNING, NOTHING_SENSITIVE, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
 import type { BenchTarget } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 
@@ -40,7 +40,8 @@ function ofApi(document: ReleaseDocument, apiId: string, operationId: string | u
     addresses: ANYWHERE,
     conditions: [],
     authorizers: [],
-    operations: [{ ...operation, modes: null, addresses: null, conditions: null, authorizers: null, contract: null }],
+    sensitive: NOTHING_SENSITIVE,
+    operations: [{ ...operation, modes: null, addresses: null, conditions: null, authorizers: null, contract: null, hidden: false }],
   };
   return { document: { ...document, fence: NO_FENCE, apis: [asked] }, apiId, operationId: operation.id, words };
 }
@@ -66,6 +67,8 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     modes: ENFORCED,
     contract: NO_CONTRACT,
     unmatched: [],
+    learning: NO_LEARNING,
+    sensitive: NOTHING_SENSITIVE,
     contractHash: null,
     operations: [example(null)],
   };
@@ -87,4 +90,5 @@ const example = (token: OperationRule['token']): OperationRule => ({
   conditions: null,
   authorizers: null,
   contract: null,
+  hidden: false,
 });

@@ -1,9 +1,26 @@
-import type { Acceptance, ContractPart, Deviation } from '@virga/core';
+import type { Acceptance, ApiRule, ContractPart, Deviation, Drift, SecurityGap } from '@virga/core';
 
 /** What is asked about the text of a description. */
 export type ContractQuestion =
   | { readonly kind: 'place'; readonly text: string; readonly pointer: string }
-  | { readonly kind: 'accept'; readonly text: string; readonly format: 'json' | 'yaml'; readonly part: ContractPart; readonly deviation: Deviation };
+  | { readonly kind: 'accept'; readonly text: string; readonly format: 'json' | 'yaml'; readonly part: ContractPart; readonly deviation: Deviation }
+  /** How an operation that was learned joins it. `entry` is a `LearnedEntry` and texts of `seen` are a `SeenOperation`, as `pack` writes them. */
+  | {
+      readonly kind: 'merge';
+      readonly text: string;
+      readonly format: 'json' | 'yaml';
+      readonly entry: string;
+      readonly leaveOut: readonly string[];
+      readonly security: readonly Readonly<Record<string, readonly string[]>>[] | undefined;
+      readonly operation: string | null;
+    }
+  | {
+      readonly kind: 'drift';
+      readonly text: string;
+      readonly api: ApiRule;
+      readonly seen: readonly (readonly [id: string, method: string, path: string, operation: string])[];
+    }
+  | { readonly kind: 'enforced'; readonly text: string; readonly format: 'json' | 'yaml'; readonly api: ApiRule };
 
 /** A description in a newer form; null with the reason where it could not be made. */
 export interface UpgradeAnswer {
@@ -19,3 +36,16 @@ export interface PlaceAnswer {
 
 /** How a deviation would be accepted; null where that cannot be told. */
 export type AcceptAnswer = (Pick<Acceptance, 'says'> & { readonly after: string }) | null;
+
+/** A contract with an operation more, and that operation alone; or why that cannot be. */
+export type MergeAnswer = { readonly after: string; readonly operation: string; readonly pointer: string } | { readonly fault: string };
+
+/** Where traffic and contract disagree, and where its security says other than what is enforced. */
+export interface DriftAnswer {
+  readonly drift: readonly (Drift & { readonly operationId: string; readonly method: string; readonly path: string })[];
+  readonly security: readonly SecurityGap[];
+}
+
+export interface WholeAnswer {
+  readonly text: string;
+}

@@ -1,21 +1,23 @@
 import { canonicalJson, type ReleaseDocument } from '@virga/core';
 import { createHash } from 'node:crypto';
 
-/** What edits are made of: a provider, an API or an authorizer (by its name) of the draft, or what it says of addresses or conditions for the gateway as a whole. */
+/** What edits are made of: a provider, an API or an authorizer (by its name) of the draft, or what it says of addresses, conditions or detectors for the gateway as a whole. */
 export type DraftPart =
-  { readonly kind: 'providers' | 'apis' | 'authorizers'; readonly id: string } | { readonly kind: 'addresses' } | { readonly kind: 'conditions' };
+  { readonly kind: 'providers' | 'apis' | 'authorizers'; readonly id: string } | { readonly kind: 'addresses' } | { readonly kind: 'conditions' } | { readonly kind: 'detectors' };
 
 type Part =
   | ReleaseDocument['providers'][number]
   | ReleaseDocument['apis'][number]
   | ReleaseDocument['authorizers'][number]
   | Pick<ReleaseDocument, 'networks' | 'fence' | 'callerAddress'>
-  | Pick<ReleaseDocument, 'conditions'>;
+  | Pick<ReleaseDocument, 'conditions'>
+  | Pick<ReleaseDocument, 'detectors'>;
 
 /** A part as the draft has it; null where it has none. */
 export function partOf(document: ReleaseDocument, part: DraftPart): Part | null {
   if (part.kind === 'addresses') return { networks: document.networks, fence: document.fence, callerAddress: document.callerAddress };
   if (part.kind === 'conditions') return { conditions: document.conditions };
+  if (part.kind === 'detectors') return { detectors: document.detectors };
   if (part.kind === 'authorizers') return document.authorizers.find(({ name }) => name === part.id) ?? null;
   return document[part.kind].find((item) => item.id === part.id) ?? null;
 }

@@ -135,7 +135,7 @@ function withSameParts(before: ReleaseDocument, after: ReleaseDocument): Release
 
 /** A mistake with its pointer as the fields of the request have it. */
 function atPart(error: ConfigError, document: ReleaseDocument, part: DraftPart | undefined): ConfigError {
-  if (!part || part.kind === 'addresses' || part.kind === 'conditions') return error;
+  if (!part || part.kind === 'addresses' || part.kind === 'conditions' || part.kind === 'detectors') return error;
   if (part.kind === 'authorizers') return atAuthorizer(error, document);
   const prefix = `/${part.kind}/${document[part.kind].findIndex((item) => item.id === part.id)}/`;
   if (!error.pointer.startsWith(prefix)) return error;

@@ -9,6 +9,7 @@ import * as tables from './008-tables.js';
 import * as checks from './009-checks.js';
 import * as savedTrials from './010-saved-trials.js';
 import * as violations from './011-violations.js';
+import * as sightings from './012-sightings.js';
 import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
@@ -29,4 +30,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '009-checks', up: checks.up },
   { name: '010-saved-trials', up: savedTrials.up },
   { name: '011-violations', up: violations.up },
+  { name: '012-sightings', up: sightings.up },
 ];

@@ -1,0 +1,180 @@
+import type { SensitiveRule, SensitiveUse } from '../document/sensitive-rule.js';
+import type { CheckMode, ModeRule } from '../document/modes.js';
+import { mediaTypeOf } from '../message/media-type.js';
+import type { Detector } from '../sensitive/detector.js';
+import { scanJsonText, scanText, type Hit, type Scanned } from '../sensitive/scan.js';
+import { textOfBody } from '../sensitive/text-of-body.js';
+import { finding, type Finding } from '../verdict/codes.js';
+import { queryPairs } from '../contract/check/parameter-style.js';
+import type { CompiledStep } from './compiled.js';
+import type { BodyContent, Exchange, SeenAnswer } from './exchange.js';
+import type { BodyNeed } from './phases.js';
+
+/** The checks that keep sensitive data from passing, phase by phase. What is only told of is not here: that keeps nobody waiting. */
+export interface CompiledSensitive {
+  readonly head: readonly CompiledStep[];
+  readonly requestContent: readonly CompiledStep[];
+  readonly answerHead: readonly CompiledStep[];
+  readonly answerContent: readonly CompiledStep[];
+  readonly needs: { readonly requestContent: BodyNeed | null; readonly answerContent: BodyNeed | null };
+}
+
+const NOTHING: CompiledSensitive = Object.freeze({ head: [], requestContent: [], answerHead: [], answerContent: [], needs: { requestContent: null, answerContent: null } });
+
+const NONE = finding('sensitive.none', {});
+const NONE_IN_BODY = finding('sensitive-body.none', {});
+const NONE_IN_FIELDS = finding('sensitive-fields.none', {});
+const NONE_IN_ANSWER = finding('sensitive-answer.none', {});
+
+/** So many places are named. */
+const MOST_PLACES = 10;
+
+/** Header fields that hold credentials, and addresses of hops, by what they are. */
+const EXPECTED_HEADERS = new Set(['authorization', 'proxy-authorization', 'cookie', 'dpop', 'forwarded', 'x-forwarded-for', 'x-real-ip', 'host', 'via', 'client-cert']);
+
+/** Compiles the checks of an operation. @param find a detector by its id */
+export function compileSensitive(rule: SensitiveRule, modes: ModeRule, find: (id: string) => Detector): CompiledSensitive {
+  const detectors = (wanted: (use: SensitiveUse) => boolean): readonly Detector[] => rule.uses.filter(wanted).map(({ detector }) => find(detector));
+  const refusedUp = detectors(({ request }) => request === 'refuse');
+  const refusedBack = detectors(({ answer }) => answer === 'refuse');
+  const maskedBack = detectors(({ answer }) => answer === 'mask');
+  if (refusedUp.length + refusedBack.length + maskedBack.length === 0) return NOTHING;
+  const mode: CheckMode = modes.all;
+  const step = (name: 'sensitive' | 'sensitive-body' | 'sensitive-fields' | 'sensitive-answer', run: CompiledStep['run']): CompiledStep => ({
+    step: name,
+    about: null,
+    mode,
+    run,
+    hangsOn: { kind: 'sensitive' },
+  });
+  const need: BodyNeed = { limit: rule.bodyBytes, hold: mode === 'enforce', larger: rule.largerBody };
+  const up = refusedUp.length > 0;
+  const back = refusedBack.length + maskedBack.length > 0;
+  return {
+    head: up ? [step('sensitive', (exchange) => lookAtHead(exchange, refusedUp))] : [],
+    requestContent: up ? [step('sensitive-body', (exchange) => lookAtBody(exchange, refusedUp))] : [],
+    answerHead: back ? [step('sensitive-fields', (exchange) => lookAtFields(exchange, refusedBack, maskedBack, mode))] : [],
+    answerContent: back ? [step('sensitive-answer', (exchange) => lookAtAnswer(exchange, refusedBack, maskedBack, mode))] : [],
+    needs: { requestContent: up ? need : null, answerContent: back ? { ...need, everyText: true } : null },
+  };
+}
+
+function foundOf(hits: readonly Hit[]): { readonly kinds: readonly string[]; readonly places: readonly string[]; readonly count: number } {
+  return {
+    kinds: [...new Set(hits.map(({ detector }) => detector.name))],
+    places: [...new Set(hits.map(({ at }) => at || 'the whole'))].slice(0, MOST_PLACES).map((place) => place.slice(0, 200)),
+    count: hits.length,
+  };
+}
+
+function lookAtHead(exchange: Exchange, detectors: readonly Detector[]): Finding {
+  const hits: Hit[] = [];
+  for (const [name, value] of exchange.query === '' ? [] : queryPairs(exchange.query)) {
+    const [plainName, plain] = [decoded(name), decoded(value)];
+    hits.push(...scanText(plain, detectors, plainName, plainName).hits);
+  }
+  for (const [name, value] of Object.entries(exchange.headers)) {
+    if (value === undefined || EXPECTED_HEADERS.has(name)) continue;
+    hits.push(...scanText(typeof value === 'string' ? value : value.join(', '), detectors, name, name).hits);
+  }
+  return hits.length === 0 ? NONE : finding('sensitive.found', foundOf(hits));
+}
+
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text.replaceAll('+', ' '));
+  } catch {
+    return text;
+  }
+}
+
+/** A body as far as it was read: looked through, nothing there to look through, or not to be read. */
+type Looked = { readonly kind: 'scanned'; readonly scanned: Scanned } | { readonly kind: 'unchecked' | 'unread'; readonly reason: string };
+
+function lookThrough(content: BodyContent | null, type: string | undefined, detectors: readonly Detector[]): Looked {
+  const media = type === undefined ? null : mediaTypeOf(type);
+  switch (content?.kind) {
+    case 'bytes': {
+      const text = textOfBody(content.bytes, media);
+      if (text.kind === 'other') return { kind: 'unchecked', reason: text.says };
+      if (text.kind === 'unread') return { kind: 'unread', reason: text.says };
+      const scanned = text.kind === 'json' ? scanJsonText(text.text, detectors) : scanText(text.text, detectors);
+      if (scanned === null) return { kind: 'unread', reason: 'it is no JSON, though it says so' };
+      return scanned.whole ? { kind: 'scanned', scanned } : { kind: 'unread', reason: 'there is more in it than is looked through' };
+    }
+    case 'larger':
+      return { kind: content.pass ? 'unchecked' : 'unread', reason: `it has more than ${content.limit} bytes` };
+    case 'coded':
+      return { kind: 'unread', reason: `its coding ${content.coding} is not read` };
+    case 'no-room':
+      return { kind: 'unread', reason: 'there was no room to hold it' };
+    case 'unfinished': {
+      const other = media !== null && textOfBody(new Uint8Array(), media).kind === 'other';
+      return { kind: other ? 'unchecked' : 'unread', reason: other ? `${media} is no text` : 'its end did not come, or it is a stream' };
+    }
+    case undefined:
+      throw new Error('invariant: the body that is looked through was held');
+  }
+}
+
+function lookAtBody(exchange: Exchange, detectors: readonly Detector[]): Finding {
+  const { body } = exchange;
+  if (body === null) return NONE_IN_BODY;
+  const looked = lookThrough(body.content, exchange.header('content-type'), detectors);
+  if (looked.kind !== 'scanned') return finding(`sensitive-body.${looked.kind}`, { reason: looked.reason });
+  const { hits } = looked.scanned;
+  return hits.length === 0 ? NONE_IN_BODY : finding('sensitive-body.found', foundOf(hits));
+}
+
+/** Fields of an answer that say how it is sent, and those that hold credentials by what they are. */
+const OF_TRANSFER = new Set(['date', 'content-type', 'content-length', 'content-encoding', 'etag', 'last-modified', 'transfer-encoding', 'connection', 'set-cookie', 'age', 'server']);
+
+function lookAtFields({ answer }: Exchange, refused: readonly Detector[], masked: readonly Detector[], mode: CheckMode): Finding {
+  const hits: Hit[] = [];
+  const fields: Record<string, string | readonly string[] | undefined> = {};
+  for (const [name, value] of Object.entries(answer?.headers ?? {})) {
+    fields[name] = value;
+    if (value === undefined || OF_TRANSFER.has(name)) continue;
+    const scanned = (typeof value === 'string' ? [value] : value).map((text) => ({ text, ...scanText(text, [...refused, ...masked], name, name) }));
+    if (scanned.every((one) => one.masked === null)) continue;
+    hits.push(...scanned.flatMap((one) => one.hits));
+    const texts = scanned.map((one) => one.masked ?? one.text);
+    fields[name] = typeof value === 'string' ? texts[0] : texts;
+  }
+  if (answer === null || hits.length === 0) return NONE_IN_FIELDS;
+  const bad = hits.filter(({ detector }) => refused.includes(detector));
+  if (bad.length > 0) return finding('sensitive-fields.found', foundOf(bad));
+  if (mode !== 'enforce') return finding('sensitive-fields.only-observed', foundOf(hits));
+  answer.fields = fields;
+  return finding('sensitive-fields.masked', foundOf(hits));
+}
+
+function lookAtAnswer({ answer }: Exchange, refused: readonly Detector[], masked: readonly Detector[], mode: CheckMode): Finding {
+  if (answer === null || answer.bodyless) return NONE_IN_ANSWER;
+  const type = typeOf(answer);
+  const looked = lookThrough(answer.content, type, [...refused, ...masked]);
+  if (looked.kind !== 'scanned') return finding(`sensitive-answer.${looked.kind}`, { reason: looked.reason });
+  const { hits, masked: text } = looked.scanned;
+  if (hits.length === 0 || text === null) return NONE_IN_ANSWER;
+  const bad = hits.filter(({ detector }) => refused.includes(detector));
+  if (bad.length > 0) return finding('sensitive-answer.found', foundOf(bad));
+  if (mode !== 'enforce') return finding('sensitive-answer.only-observed', foundOf(hits));
+  answer.instead = new TextEncoder().encode(text);
+  return finding('sensitive-answer.masked', foundOf(hits));
+}
+
+function typeOf({ headers }: SeenAnswer): string | undefined {
+  const value = headers['content-type'];
+  return typeof value === 'string' || value === undefined ? value : value.join(', ');
+}
+
+/** What two checks of one body want together. */
+export function joinNeeds(one: BodyNeed | null, other: BodyNeed | null): BodyNeed | null {
+  if (one === null || other === null) return one ?? other;
+  return {
+    limit: Math.max(one.limit, other.limit),
+    hold: one.hold || other.hold,
+    larger: one.larger === 'refuse' || other.larger === 'refuse' ? 'refuse' : 'pass',
+    everyText: (one.everyText ?? false) || (other.everyText ?? false),
+  };
+}
