@@ -53,6 +53,9 @@ function requestOf(random, caller) {
         [2, '/readings/meters'],
         [1, `/readings/meters/${meter}/readings?since=yesterday`],
         [2, `/readings/meters/${meter}/daily-volumes`],
+        // What the app of before still does.
+        [1, `/readings/v0/export?from=2026-06-01&format=${random.pick(['json', 'flat'])}`],
+        [2, `/readings/v0/meters/${meter}/raw?limit=${10 * (1 + random.below(5))}`],
       ]),
     };
   return weighted(random, [

@@ -15,7 +15,7 @@ export async function heldContracts(control) {
 /**
  * Takes a call of the history through the later phases, with the answer that the upstream gives to it.
  * @param answers those that were fetched before, by call
- * @returns what it ended with where it was refused, and the status that the caller got
+ * @returns what it ended with where it was refused, the status that the caller got, and what the upstream answered
  */
 export async function throughContract(release, exchange, call, answers) {
   const { operation, api, body } = exchange;
@@ -23,7 +23,8 @@ export async function throughContract(release, exchange, call, answers) {
   const refused = (verdict) => verdict && { finding: verdict.finding, status: entryOf(verdict.finding.code).status };
   const stopped = decidePhase(release, exchange, 'request-content');
   if (stopped) return refused(stopped);
-  if (operation.needs.answerContent === null) return {};
+  const watched = api.rule.learning.on || api.rule.sensitive.uses.length > 0;
+  if (operation.needs.answerContent === null && !watched) return {};
   const path = new URL(api.rule.upstream.url).origin + exchange.below + exchange.query;
   const key = `${call.method} ${path} ${JSON.stringify(call.body ?? null)}`;
   let answer = answers.get(key);
@@ -32,7 +33,16 @@ export async function throughContract(release, exchange, call, answers) {
     answer = { status: got.status, headers: Object.fromEntries(got.headers), bytes: Buffer.from(await got.arrayBuffer()) };
     answers.set(key, answer);
   }
-  exchange.answer = { ...answer, bodyless: false, bytes: answer.bytes.length, seen: 0, content: { kind: 'bytes', bytes: answer.bytes } };
+  if (operation.needs.answerContent === null) return { status: answer.status, answer };
+  exchange.answer = {
+    ...answer,
+    bodyless: false,
+    bytes: answer.bytes.length,
+    seen: 0,
+    instead: null,
+    fields: null,
+    content: { kind: 'bytes', bytes: answer.bytes },
+  };
   const verdict = decidePhase(release, exchange, 'answer-head') ?? decidePhase(release, exchange, 'answer-content');
-  return refused(verdict) ?? { status: answer.status };
+  return { ...(refused(verdict) ?? { status: answer.status }), answer };
 }

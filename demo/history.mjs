@@ -19,6 +19,7 @@ import { createRequire } from 'node:module';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { Recorder } from '../apps/gateway/dist/records/recorder.js';
 import { heldContracts, throughContract } from './conformance.mjs';
+import { HistoryDesk } from './sightings.mjs';
 import { nextCall, ownProof } from './calls.mjs';
 import { seededRandom } from './random.mjs';
 
@@ -55,16 +56,18 @@ export async function writeHistory(control, nodeToken, standins, made) {
   );
   const end = Date.now() - 1000;
   const recorder = new Recorder('local');
+  const desk = new HistoryDesk(live.document);
   const answers = new Map();
   for (let minute = HOURS * 60; minute > 0; minute--) {
     const from = end - minute * MINUTE_MS;
     const count = callsOfMinute(random, HOURS * 60 - minute);
     for (let index = 0; index < count; index++) {
       clock.now = Math.floor(from + (index * MINUTE_MS) / count);
-      await oneCall(nextCall(random), release, live.number, recorder, signer, clock.now, random, made, answers);
+      await oneCall(nextCall(random), release, live.number, recorder, signer, clock.now, random, made, answers, desk);
     }
     await flush(control, nodeToken, recorder);
   }
+  await desk.tell(control, nodeToken);
 }
 
 /** What the provider says of people beside their names. */
@@ -176,7 +179,7 @@ async function tokenFor(call, signer, now) {
   return token;
 }
 
-async function oneCall(call, release, number, recorder, signer, now, random, made, answers) {
+async function oneCall(call, release, number, recorder, signer, now, random, made, answers, desk) {
   const token = await tokenFor(call, signer, now);
   const headers = {
     host: '127.0.0.1',
@@ -207,6 +210,7 @@ async function oneCall(call, release, number, recorder, signer, now, random, mad
     const passed = await throughContract(release, exchange, call, answers);
     status = passed.status ?? status;
     found = passed.finding ?? found;
+    if (passed.answer) desk.see(exchange, call, now, passed.answer, passed.finding ? 'no' : 'whole');
   } else status = statusOf(found);
   recorder.finish(exchange, {
     id: `demo${createHash('sha256').update(`${now} ${call.path} ${random.next()}`).digest('hex').slice(0, 16)}`,

@@ -154,7 +154,14 @@ export class GatewayNode {
     this.#link.stop();
     const kept = [this.#releases, this.#facts, this.#directory, this.#keptKeys].map((one) => one.settle());
     await Promise.race([Promise.all(kept), delay(SETTLE_MS, undefined, { ref: false })]);
-    await Promise.all([this.#contracts.stop(), this.#sightings.stop(), this.#drafts.stop(), this.#pools.close(), this.#introspector.close(), this.#authorizers.close()]);
+    await Promise.all([
+      this.#contracts.stop(),
+      this.#sightings.stop(),
+      this.#drafts.stop(),
+      this.#pools.close(),
+      this.#introspector.close(),
+      this.#authorizers.close(),
+    ]);
   }
 
   /**

@@ -235,7 +235,7 @@ describe('publishing', () => {
       conditions: null,
       authorizers: null,
       contract: null,
-        hidden: false,
+      hidden: false,
     }));
     if (api) await publish({ ...document, apis: [{ ...api, operations: [...api.operations, ...operations] }] });
     expect((await fetch(`${url}/a/r1999/7`)).status).toBe(401);

@@ -13,7 +13,8 @@ let release = 0;
 
 const MAIL = 'ada@orchard.example';
 const json = (value: unknown, headers: Record<string, string> = {}) => {
-  return (_req: IncomingMessage, res: ServerResponse): void => void res.writeHead(200, { 'content-type': 'application/json', ...headers }).end(JSON.stringify(value));
+  return (_req: IncomingMessage, res: ServerResponse): void =>
+    void res.writeHead(200, { 'content-type': 'application/json', ...headers }).end(JSON.stringify(value));
 };
 
 beforeAll(async () => {
@@ -43,7 +44,11 @@ async function publish(change: Partial<ApiRule>): Promise<void> {
 }
 
 const look = (...uses: readonly SensitiveUse[]): Partial<ApiRule> => ({ sensitive: { ...NOTHING_SENSITIVE, uses } });
-const email = (answerAction: SensitiveUse['answer'], request: SensitiveUse['request'] = null): SensitiveUse => ({ detector: 'email', request, answer: answerAction });
+const email = (answerAction: SensitiveUse['answer'], request: SensitiveUse['request'] = null): SensitiveUse => ({
+  detector: 'email',
+  request,
+  answer: answerAction,
+});
 
 interface Got {
   readonly status: number;
@@ -82,7 +87,11 @@ describe('sensitive data in answers', () => {
     expect(got.head).toMatch(/x-own: yes/i);
     expect(got.head).not.toMatch(/etag|digest/i);
     const trace = await traceOf(got.head);
-    expect(trace.steps.find(({ step }) => step === 'sensitive-answer')).toMatchObject({ outcome: 'pass', code: 'sensitive-answer.masked', operands: { places: ['/rows/*/contact'] } });
+    expect(trace.steps.find(({ step }) => step === 'sensitive-answer')).toMatchObject({
+      outcome: 'pass',
+      code: 'sensitive-answer.masked',
+      operands: { places: ['/rows/*/contact'] },
+    });
     expect(JSON.stringify(trace)).not.toContain(MAIL);
   });
 
@@ -135,7 +144,10 @@ describe('sensitive data in answers', () => {
     answer = (_req, res) => void res.writeHead(200, { 'content-type': 'image/png' }).end(image);
     const got = await send('GET /a/open/7');
     expect(got.status).toBe(200);
-    expect((await traceOf(got.head)).steps.find(({ step }) => step === 'sensitive-answer')).toMatchObject({ outcome: 'skip', code: 'sensitive-answer.unchecked' });
+    expect((await traceOf(got.head)).steps.find(({ step }) => step === 'sensitive-answer')).toMatchObject({
+      outcome: 'skip',
+      code: 'sensitive-answer.unchecked',
+    });
   });
 
   test('header fields of answers: masked or refused, without content too', async () => {
@@ -220,9 +232,17 @@ describe('learning', () => {
   test('operations that no contract has, and what operations of it look like; credentials are not learned', async () => {
     await publish({ learning, unmatched: [{ prefix: '/v0', mode: 'pass' }], access: { kind: 'public', origin: 'hand' } });
     answer = json([{ meter: 'mtr-0001', volume: 3 }]);
-    for (let turn = 0; turn < 6; turn++) await send(`GET /a/v0/export/${turn + 10}?format=json&access_token=secret-${turn}secret`, '', 'X-Batch: 4\r\nAuthorization: Bearer abc\r\nCookie: sid=1\r\n');
+    for (let turn = 0; turn < 6; turn++)
+      await send(
+        `GET /a/v0/export/${turn + 10}?format=json&access_token=secret-${turn}secret`,
+        '',
+        'X-Batch: 4\r\nAuthorization: Bearer abc\r\nCookie: sid=1\r\n',
+      );
     await send('POST /a/open/9', '{"opening":40}', 'Content-Type: application/json\r\n');
-    const batches = await told((all) => all.flatMap(({ paths }) => paths).reduce((sum, { operation }) => sum + operation.seen, 0) >= 6 && all.some(({ operations }) => operations.length > 0));
+    const batches = await told(
+      (all) =>
+        all.flatMap(({ paths }) => paths).reduce((sum, { operation }) => sum + operation.seen, 0) >= 6 && all.some(({ operations }) => operations.length > 0),
+    );
     const [path] = batches.flatMap(({ paths }) => paths);
     expect(path?.path).toBe('/v0/export/{}');
     expect([...(path?.operation.query.keys() ?? [])]).toEqual(['format', 'access_token']);

@@ -31,6 +31,8 @@ export const router = createBrowserRouter([
             element: screen(() => import('../features/operation/operation-screen').then((m) => ({ default: m.OperationScreen }))),
           },
           { path: '/apis/:id/:tab?', element: screen(() => import('../features/apis/api-screen').then((m) => ({ default: m.ApiScreen }))) },
+          { path: '/inventory', element: screen(() => import('../features/inventory/inventory-screen').then((m) => ({ default: m.InventoryScreen }))) },
+          { path: '/sensitive', element: screen(() => import('../features/sensitive/sensitive-screen').then((m) => ({ default: m.SensitiveScreen }))) },
           { path: '/providers', element: screen(() => import('../features/providers/provider-list').then((m) => ({ default: m.ProviderListScreen }))) },
           { path: '/providers/new', element: screen(() => import('../features/providers/trust-provider').then((m) => ({ default: m.TrustProvider }))) },
           { path: '/providers/:id', element: screen(() => import('../features/providers/provider-screen').then((m) => ({ default: m.ProviderScreen }))) },

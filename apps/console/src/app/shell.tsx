@@ -19,7 +19,13 @@ interface Entry {
 
 /** The order of work, top to bottom. */
 const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry[] }[] = [
-  { name: 'Bring in', entries: [{ to: '/apis', word: 'APIs', count: 'apiCount' }] },
+  {
+    name: 'Bring in',
+    entries: [
+      { to: '/apis', word: 'APIs', count: 'apiCount' },
+      { to: '/inventory', word: 'Inventory' },
+    ],
+  },
   {
     name: 'Trust',
     entries: [
@@ -51,6 +57,7 @@ const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry
     entries: [
       { to: '/', word: 'Overlook' },
       { to: '/traces', word: 'Traces' },
+      { to: '/sensitive', word: 'Sensitive data' },
     ],
   },
 ];

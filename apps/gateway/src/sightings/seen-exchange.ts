@@ -71,10 +71,16 @@ export class SeenExchange {
       answerHeaders: flat(this.#headers),
       answer: this.#answer.seen(this.#headers),
       caller: (caller?.client ?? caller?.subject ?? address).slice(0, 200),
-      credentials: exchange.credentials.map(({ kind }) => kind),
+      credentials: kindsOf(exchange),
       delivered,
     };
   }
+}
+
+/** What a request came with: what was proved; `unasked` for what stood in the usual place where nobody asked for anything. */
+export function kindsOf({ credentials, headers }: Exchange): string[] {
+  if (credentials.length > 0) return credentials.map(({ kind }) => kind);
+  return headers['authorization'] === undefined ? [] : ['unasked'];
 }
 
 function flat(headers: Readonly<Record<string, string | readonly string[] | undefined>>): string[] {

@@ -115,7 +115,13 @@ export class SightingDesk {
       list.flatMap(([name, value]) => (this.#isSecret(name) ? [] : scanText(value, detectors, name, name).hits));
     if (api.up.length > 0) {
       tell('query', named(query, api.up));
-      tell('header', named(headers.filter(([name]) => !OF_HOPS.has(name)), api.up));
+      tell(
+        'header',
+        named(
+          headers.filter(([name]) => !OF_HOPS.has(name)),
+          api.up,
+        ),
+      );
       if (request) tell('body', scan(request, api.up));
     }
     if (api.back.length > 0) {

@@ -362,7 +362,17 @@ function readsAnswer(need: BodyNeed, contract: OperationContract | null, status:
 }
 
 /** Fields that speak of the bytes of a body, which are others now. */
-const OF_BYTES = new Set(['content-encoding', 'content-length', 'content-md5', 'content-digest', 'repr-digest', 'digest', 'etag', 'accept-ranges', 'transfer-encoding']);
+const OF_BYTES = new Set([
+  'content-encoding',
+  'content-length',
+  'content-md5',
+  'content-digest',
+  'repr-digest',
+  'digest',
+  'etag',
+  'accept-ranges',
+  'transfer-encoding',
+]);
 
 /** The head of an answer whose body was changed. */
 function headInstead([status, headers, resume]: Head, bytes: number): Head {

@@ -85,9 +85,12 @@ export async function readSightings(
 
 /** APIs of which something was seen. */
 export async function sightedApis(store: Store): Promise<string[]> {
-  const rows = await store.sequelize.query<{ id: string }>('SELECT DISTINCT api_id AS id FROM seen_operations UNION SELECT DISTINCT api_id AS id FROM sensitive_findings', {
-    type: QueryTypes.SELECT,
-  });
+  const rows = await store.sequelize.query<{ id: string }>(
+    'SELECT DISTINCT api_id AS id FROM seen_operations UNION SELECT DISTINCT api_id AS id FROM sensitive_findings',
+    {
+      type: QueryTypes.SELECT,
+    },
+  );
   return rows.map(({ id }) => id);
 }
 
@@ -138,7 +141,8 @@ export function operationUse(store: Store): Promise<OperationUse[]> {
 /** Lets go of what was not seen for long. */
 export function pruneSightings(store: Store, from: number): Promise<void> {
   return store.write(async (transaction) => {
-    for (const table of ['seen_operations', 'sensitive_findings']) await store.sequelize.query(`DELETE FROM ${table} WHERE last_at < :from`, { replacements: { from }, transaction });
+    for (const table of ['seen_operations', 'sensitive_findings'])
+      await store.sequelize.query(`DELETE FROM ${table} WHERE last_at < :from`, { replacements: { from }, transaction });
     await store.sequelize.query('DELETE FROM sighting_counts WHERE hour < :from', { replacements: { from }, transaction });
   });
 }

@@ -77,7 +77,25 @@ export function meterReadings(address: string): Server {
       {
         method: 'GET',
         path: '/v0/export',
-        handle: () => ({ status: 200, body: { readings, keepers: METERS.map((meterId) => `${meterId.toLowerCase()}@velmora.example`) } }),
+        handle: () => ({
+          status: 200,
+          body: { readings: readings.slice(0, 40), keepers: METERS.map((meterId) => `${meterId.toLowerCase()}@velmora.example`) },
+        }),
+      },
+      {
+        method: 'GET',
+        path: '/v0/meters/{meterId}/raw',
+        handle: ({ params, query }) => {
+          const limit = Math.min(100, Number(query.get('limit') ?? 20) || 20);
+          const rows = of(params['meterId'] ?? '', query).slice(-limit);
+          return {
+            status: 200,
+            body: {
+              meterId: params['meterId'],
+              rows: rows.map(({ at, cubicMetres }, index) => ({ at, pulses: Math.round(cubicMetres * 1000), faulty: index % 7 === 6 })),
+            },
+          };
+        },
       },
     ],
     { server: 'basin-appliance/2.3', 'x-powered-by': 'basin-runtime 8.1' },

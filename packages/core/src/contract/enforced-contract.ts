@@ -33,7 +33,9 @@ const isObserved = (api: ApiRule, operation: OperationRule): boolean => BY_WHICH
 /** Roles and alternatives of scopes are ours: a contract cannot say them. */
 function sayable(rule: AccessRule): unknown {
   if (rule.kind !== 'required') return [];
-  return rule.alternatives.map((alternative) => Object.fromEntries(alternative.map(({ scheme, scopes, match }) => [scheme, match === 'all' ? [...scopes].sort() : []])));
+  return rule.alternatives.map((alternative) =>
+    Object.fromEntries(alternative.map(({ scheme, scopes, match }) => [scheme, match === 'all' ? [...scopes].sort() : []])),
+  );
 }
 
 /** Where the contract's security says other than what the gateway does, operation by operation. */
@@ -137,6 +139,8 @@ function refusals(operation: unknown, pointer: string): ContractEdit[] {
   const responses = isRecord(operation) && isRecord(operation['responses']) ? operation['responses'] : null;
   if (responses === null) return [];
   return Object.entries(REFUSALS).flatMap(([status, description]) =>
-    responses[status] === undefined && responses['4XX'] === undefined ? [{ pointer: pointer + pointerOf('responses', status), value: { description, content: PROBLEM } }] : [],
+    responses[status] === undefined && responses['4XX'] === undefined
+      ? [{ pointer: pointer + pointerOf('responses', status), value: { description, content: PROBLEM } }]
+      : [],
   );
 }

@@ -24,7 +24,13 @@ export interface CompiledMessage {
  * Compiles the steps about bodies and headers. What can be told from the head is told there, before any of the body is
  * asked for (RFC 9110 section 10.1.1); a length that is not said, or said wrongly, is found out while it is counted.
  */
-export function compileMessage(rule: MessageRule, lanes: HeaderLanes, modes: ModeRule, contract: CompiledContract, sensitive: CompiledSensitive): CompiledMessage {
+export function compileMessage(
+  rule: MessageRule,
+  lanes: HeaderLanes,
+  modes: ModeRule,
+  contract: CompiledContract,
+  sensitive: CompiledSensitive,
+): CompiledMessage {
   const step = (check: Check): CompiledStep => ({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
   const always = (check: Check): CompiledStep => ({ ...check, mode: 'enforce' });
   const { requestBytes, contentTypes, answerBytes } = rule;
@@ -52,7 +58,9 @@ export function compileMessage(rule: MessageRule, lanes: HeaderLanes, modes: Mod
       'answer-body': answerBytes === 'ANY_SIZE' ? null : [step(answerBodyCheck(answerBytes))],
       'answer-content': someOf([...contract.answerContent, ...sensitive.answerContent]),
     },
-    needs: { requestBytes: requestBytes === 'ANY_SIZE' ? null : requestBytes, answerBytes: answerBytes === 'ANY_SIZE' ? null : answerBytes,
+    needs: {
+      requestBytes: requestBytes === 'ANY_SIZE' ? null : requestBytes,
+      answerBytes: answerBytes === 'ANY_SIZE' ? null : answerBytes,
       requestContent: joinNeeds(contract.needs.requestContent, sensitive.needs.requestContent),
       answerContent: joinNeeds(contract.needs.answerContent, sensitive.needs.answerContent),
     },

@@ -19,7 +19,13 @@ export interface CompiledSensitive {
   readonly needs: { readonly requestContent: BodyNeed | null; readonly answerContent: BodyNeed | null };
 }
 
-const NOTHING: CompiledSensitive = Object.freeze({ head: [], requestContent: [], answerHead: [], answerContent: [], needs: { requestContent: null, answerContent: null } });
+const NOTHING: CompiledSensitive = Object.freeze({
+  head: [],
+  requestContent: [],
+  answerHead: [],
+  answerContent: [],
+  needs: { requestContent: null, answerContent: null },
+});
 
 const NONE = finding('sensitive.none', {});
 const NONE_IN_BODY = finding('sensitive-body.none', {});
@@ -30,7 +36,18 @@ const NONE_IN_ANSWER = finding('sensitive-answer.none', {});
 const MOST_PLACES = 10;
 
 /** Header fields that hold credentials, and addresses of hops, by what they are. */
-const EXPECTED_HEADERS = new Set(['authorization', 'proxy-authorization', 'cookie', 'dpop', 'forwarded', 'x-forwarded-for', 'x-real-ip', 'host', 'via', 'client-cert']);
+const EXPECTED_HEADERS = new Set([
+  'authorization',
+  'proxy-authorization',
+  'cookie',
+  'dpop',
+  'forwarded',
+  'x-forwarded-for',
+  'x-real-ip',
+  'host',
+  'via',
+  'client-cert',
+]);
 
 /** Compiles the checks of an operation. @param find a detector by its id */
 export function compileSensitive(rule: SensitiveRule, modes: ModeRule, find: (id: string) => Detector): CompiledSensitive {
@@ -127,7 +144,19 @@ function lookAtBody(exchange: Exchange, detectors: readonly Detector[]): Finding
 }
 
 /** Fields of an answer that say how it is sent, and those that hold credentials by what they are. */
-const OF_TRANSFER = new Set(['date', 'content-type', 'content-length', 'content-encoding', 'etag', 'last-modified', 'transfer-encoding', 'connection', 'set-cookie', 'age', 'server']);
+const OF_TRANSFER = new Set([
+  'date',
+  'content-type',
+  'content-length',
+  'content-encoding',
+  'etag',
+  'last-modified',
+  'transfer-encoding',
+  'connection',
+  'set-cookie',
+  'age',
+  'server',
+]);
 
 function lookAtFields({ answer }: Exchange, refused: readonly Detector[], masked: readonly Detector[], mode: CheckMode): Finding {
   const hits: Hit[] = [];

@@ -52,7 +52,18 @@ export function driftOf(document: Json, item: Json, operation: Json, seen: SeenO
   const report: Report = (kind, where, at, said, seenAs, evidence, count, of) => {
     const { first, last, days } = evidence;
     if (found.length < MOST_FIELDS)
-      found.push({ kind, where, at, said, found: seenAs, count, of, first: Number.isFinite(first) ? first : 0, last, days: [...days].sort(([a], [b]) => a - b) });
+      found.push({
+        kind,
+        where,
+        at,
+        said,
+        found: seenAs,
+        count,
+        of,
+        first: Number.isFinite(first) ? first : 0,
+        last,
+        days: [...days].sort(([a], [b]) => a - b),
+      });
   };
   compareParameters([item['parameters'], operation['parameters']].flatMap(listOf).map(follow), seen, follow, report);
   const body = follow(operation['requestBody']);
@@ -93,7 +104,12 @@ const listOf = (value: unknown): unknown[] => (Array.isArray(value) ? (value as 
 const recordOf = (value: unknown): Json => (isRecord(value) ? value : {});
 
 function mediaFor(content: Json, type: string): unknown {
-  return content[type] ?? content[`${type.split('/')[0] ?? ''}/*`] ?? content['*/*'] ?? Object.entries(content).find(([name]) => name.split(';')[0]?.trim().toLowerCase() === type)?.[1];
+  return (
+    content[type] ??
+    content[`${type.split('/')[0] ?? ''}/*`] ??
+    content['*/*'] ??
+    Object.entries(content).find(([name]) => name.split(';')[0]?.trim().toLowerCase() === type)?.[1]
+  );
 }
 
 function compareParameters(parameters: readonly (Json | null)[], seen: SeenOperation, follow: Follow, report: Report): void {
@@ -161,7 +177,15 @@ function compareShape(schema: unknown, shape: SeenShape, where: string, at: stri
 }
 
 const countOf = (shape: SeenShape, type: string): number =>
-  ({ object: shape.objects, array: shape.lists, string: shape.texts, number: shape.numbers, integer: shape.integers, boolean: shape.booleans, null: shape.nulls })[type] ?? 0;
+  ({
+    object: shape.objects,
+    array: shape.lists,
+    string: shape.texts,
+    number: shape.numbers,
+    integer: shape.integers,
+    boolean: shape.booleans,
+    null: shape.nulls,
+  })[type] ?? 0;
 
 function compareMembers(all: readonly Json[], shape: SeenShape, where: string, at: string, follow: Follow, report: Report, depth: number): void {
   const said = new Map<string, unknown>();

@@ -47,8 +47,7 @@ export function evidenceRows(seen: SeenOperation, { operation }: DescribedOperat
   for (const [status, answers] of [...seen.answers].sort(([a], [b]) => a - b)) {
     const where = `answer ${status}`;
     add(pointerOf('responses', status), where, '', [...answers.contents.keys()].filter(Boolean).join(', ') || 'no body', answers, seen.seen);
-    for (const [type, shape] of answers.contents)
-      if (type !== '') addMembers(shape, pointerOf('responses', status, 'content', type, 'schema'), where, '', add);
+    for (const [type, shape] of answers.contents) if (type !== '') addMembers(shape, pointerOf('responses', status, 'content', type, 'schema'), where, '', add);
   }
   return rows;
 }
@@ -62,7 +61,8 @@ function addMembers(shape: SeenShape, pointer: string, where: string, at: string
     add(own, where, at + pointerOf(name), `${shapeWords(member)}${required.has(name) ? ', required' : ''}`, member, shape.objects, member.samples);
     addMembers(member, own, where, at + pointerOf(name), add);
   }
-  if (shape.others) add(`${pointer}/additionalProperties`, where, `${at}/*`, `any name: ${shapeWords(shape.others)}`, shape.others, shape.seen, shape.others.samples);
+  if (shape.others)
+    add(`${pointer}/additionalProperties`, where, `${at}/*`, `any name: ${shapeWords(shape.others)}`, shape.others, shape.seen, shape.others.samples);
   if (shape.items) addMembers(shape.items, `${pointer}/items`, where, `${at}/*`, add);
 }
 

@@ -41,7 +41,7 @@ export function describeLearned({ path, operation }: LearnedEntry): DescribedOpe
     method: operation.method,
     operation: {
       operationId: idOf(operation.method, segments),
-      summary: `Learned from ${operation.seen} ${operation.seen === 1 ? 'request' : 'requests'}`,
+      summary: 'Learned from traffic',
       ...(parameters.length > 0 ? { parameters } : {}),
       ...bodyOf(operation),
       responses: Object.fromEntries([...operation.answers].sort(([a], [b]) => a - b).map(([status, answers]) => [String(status), answerOf(answers)])),
@@ -57,8 +57,8 @@ function bodyOf({ bodies, bodiless, seen }: SeenOperation): Json {
   return { requestBody: { ...(bodiless === 0 && seen >= LEAST_FOR_REQUIRED ? { required: true } : {}), content: contentOf(bodies) } };
 }
 
-function answerOf({ contents, seen }: SeenAnswers): Json {
-  return { description: `Seen ${seen} ${seen === 1 ? 'time' : 'times'}`, ...(contents.size > 0 ? { content: contentOf(contents) } : {}) };
+function answerOf({ contents }: SeenAnswers): Json {
+  return { description: 'Seen in traffic', ...(contents.size > 0 ? { content: contentOf(contents) } : {}) };
 }
 
 /** What has no type that can be read is not described. */
@@ -71,7 +71,10 @@ const mediaOf = (schema: Json): Json => (Object.keys(schema).length > 0 ? { sche
 function parameterName(before: string | undefined, taken: readonly string[]): string {
   const words = before && !isParameter(before) ? before.split(/[^A-Za-z0-9]+/).filter(Boolean) : [];
   const camel = words.map((word, index) => (index === 0 ? word.charAt(0).toLowerCase() : word.charAt(0).toUpperCase()) + word.slice(1)).join('');
-  const one = camel.replace(/ies$/, 'y').replace(/(ss|sh|ch|x)es$/, '$1').replace(/([^s])s$/, '$1');
+  const one = camel
+    .replace(/ies$/, 'y')
+    .replace(/(ss|sh|ch|x)es$/, '$1')
+    .replace(/([^s])s$/, '$1');
   const name = /^[a-z]/i.test(one) ? `${one}Id` : 'id';
   let free = name;
   for (let count = 2; taken.includes(free); count++) free = `${name}${count}`;

@@ -237,7 +237,12 @@ function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: p
   const rights = compileRights(access, api.schemes);
   const { ports } = context;
   const { standIn = asItIs } = ports;
-  const { head: ahead, later, needs, lanes } = compileMessage(message, api.headers, modes, compileContract(contract, modes), compileSensitive(api.sensitive, modes, context.detector));
+  const {
+    head: ahead,
+    later,
+    needs,
+    lanes,
+  } = compileMessage(message, api.headers, modes, compileContract(contract, modes), compileSensitive(api.sensitive, modes, context.detector));
   const head = ahead.map(standIn);
   const claimChecks = rights === null ? [] : compileClaimChecks(token, ports, `${pointer}/token`);
   const withheld = withheldPlaces(api, token);

@@ -30,7 +30,20 @@ export interface DescribedCheck {
   readonly setAt: SetAt;
   /** The member of the API or operation that is edited; empty where nothing can be. */
   readonly part:
-    '' | 'fence' | 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'schemes' | 'cors' | 'upstream' | 'message' | 'headers' | 'contract' | 'sensitive';
+    | ''
+    | 'fence'
+    | 'addresses'
+    | 'conditions'
+    | 'authorizers'
+    | 'access'
+    | 'token'
+    | 'schemes'
+    | 'cors'
+    | 'upstream'
+    | 'message'
+    | 'headers'
+    | 'contract'
+    | 'sensitive';
 }
 
 /** The whole fall line of an operation, in order, in words. */
@@ -164,7 +177,10 @@ function describeStep(step: CompiledStep, operation: CompiledOperation, release:
 
 /** Names of the detectors of some uses. */
 function sensitiveWords({ uses }: SensitiveRule, { document }: CompiledRelease, wanted: (use: SensitiveUse) => boolean): string {
-  return detectorsFor(uses.filter(wanted).map(({ detector }) => detector), document.detectors)
+  return detectorsFor(
+    uses.filter(wanted).map(({ detector }) => detector),
+    document.detectors,
+  )
     .map(({ name }) => name.charAt(0).toLowerCase() + name.slice(1))
     .join(', ');
 }

@@ -4,7 +4,8 @@ import { MOST_SPANS, NOTHING, spansOf, starred, wordsOf, type Detector, type Spa
 /** Characters of a local part as people have them: those that part addresses from one another in URLs and lists are left out. */
 const isLocal = (code: number): boolean =>
   (code >= 48 && code <= 57) || (code >= 65 && code <= 90) || (code >= 97 && code <= 122) || "!#$%'*+^_`{|}~.-".includes(String.fromCharCode(code));
-const isDomain = (code: number): boolean => (code >= 48 && code <= 57) || (code >= 65 && code <= 90) || (code >= 97 && code <= 122) || code === 45 || code === 46;
+const isDomain = (code: number): boolean =>
+  (code >= 48 && code <= 57) || (code >= 65 && code <= 90) || (code >= 97 && code <= 122) || code === 45 || code === 46;
 
 /** Longest parts of an address (RFC 5321 section 4.5.3.1). */
 const [MOST_LOCAL, MOST_DOMAIN] = [64, 255];

@@ -57,7 +57,8 @@ const PRIVATE_KEY: Detector = {
   verifies: 'a PEM label of RFC 7468 section 10, or the private members of a JSON Web Key (RFC 7518 sections 6.2.2, 6.3.2 and 6.4.1)',
   find: (text, member) => {
     const begins = text.indexOf('-----BEGIN ');
-    if (begins >= 0) return spansOf(text, /-----BEGIN (?:[A-Z0-9]{1,20} ){0,3}PRIVATE KEY-----[^-]*(?:-----END (?:[A-Z0-9]{1,20} ){0,3}PRIVATE KEY-----)?/g, () => true);
+    if (begins >= 0)
+      return spansOf(text, /-----BEGIN (?:[A-Z0-9]{1,20} ){0,3}PRIVATE KEY-----[^-]*(?:-----END (?:[A-Z0-9]{1,20} ){0,3}PRIVATE KEY-----)?/g, () => true);
     // The scan of a body says so of members of a key.
     return member === PRIVATE_MEMBER ? whole(text) : NOTHING;
   },

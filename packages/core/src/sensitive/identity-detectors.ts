@@ -140,7 +140,14 @@ const IDENTIFIERS: readonly Identifier[] = [
     form: /(?<!\w)\d{3}\.\d{3}\.\d{3}-\d{2}(?!\w)/g,
     isRight: (text) => {
       const own = digits(text);
-      const check = (length: number): number => (((weighted(own, Array.from({ length }, (_, index) => length + 1 - index)) * 10) % 11) % 10);
+      const check = (length: number): number =>
+        ((weighted(
+          own,
+          Array.from({ length }, (_, index) => length + 1 - index),
+        ) *
+          10) %
+          11) %
+        10;
       return isVaried(own) && check(9) === Number(own[9]) && check(10) === Number(own[10]);
     },
   },

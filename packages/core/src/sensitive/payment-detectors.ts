@@ -27,7 +27,8 @@ const CARD: Detector = {
   name: 'Payment card',
   group: 'payment',
   verifies: 'issuer number, length and check digit (ISO/IEC 7812-1)',
-  find: (text) => (/\d{2}/.test(text) ? spansOf(text, /(?<![\w.])\d(?:[ -]?\d){11,18}(?![\w-]|\.\d)/g, (found) => isCardNumber(found.replace(/\D/g, ''))) : NOTHING),
+  find: (text) =>
+    /\d{2}/.test(text) ? spansOf(text, /(?<![\w.])\d(?:[ -]?\d){11,18}(?![\w-]|\.\d)/g, (found) => isCardNumber(found.replace(/\D/g, ''))) : NOTHING,
   mask: (text) => starred(text, 4),
 };
 

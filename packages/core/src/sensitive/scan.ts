@@ -137,7 +137,8 @@ export function scanJsonText(text: string, detectors: readonly Detector[]): Scan
       let end = at + 1;
       while (end < text.length && /[0-9.eE+-]/.test(text.charAt(end))) end++;
       // Numbers that something could be found in have many digits, or a name that says so.
-      if (end - at >= 8 || isSecretName(level?.member ?? '')) meet({ from: at, to: end, at: placeOf(level), value: text.slice(at, end) }, level?.member ?? '', false);
+      if (end - at >= 8 || isSecretName(level?.member ?? ''))
+        meet({ from: at, to: end, at: placeOf(level), value: text.slice(at, end) }, level?.member ?? '', false);
       at = end - 1;
     }
   }

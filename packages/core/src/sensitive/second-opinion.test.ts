@@ -36,7 +36,31 @@ describe('check digits', () => {
 describe('payment cards against card-validator', () => {
   test('what it calls right is right here, and what is wrong there is wrong here', () => {
     const below = numbers(1);
-    const firsts = ['4', '51', '55', '2221', '2720', '34', '37', '300', '36', '38', '6011', '65', '644', '3528', '3589', '62', '50', '56', '67', '1', '7', '99', '60'];
+    const firsts = [
+      '4',
+      '51',
+      '55',
+      '2221',
+      '2720',
+      '34',
+      '37',
+      '300',
+      '36',
+      '38',
+      '6011',
+      '65',
+      '644',
+      '3528',
+      '3589',
+      '62',
+      '50',
+      '56',
+      '67',
+      '1',
+      '7',
+      '99',
+      '60',
+    ];
     const counts = { both: 0, neither: 0, onlyHere: 0, onlyThere: 0 };
     for (let turn = 0; turn < 5000; turn++) {
       const length = 12 + below(8);
@@ -67,7 +91,11 @@ describe('IBAN against ibantools', () => {
       let found: string | null = null;
       for (let turn = 0; turn < 200 && found === null; turn++) {
         // Digits where they are allowed, letters elsewhere.
-        const bban = bbanOf(form, () => String(below(10)), () => String.fromCharCode(65 + below(26)));
+        const bban = bbanOf(
+          form,
+          () => String(below(10)),
+          () => String.fromCharCode(65 + below(26)),
+        );
         const made = bban === null ? null : composeIBAN({ countryCode: country, bban });
         if (made !== null && isValidIBAN(made)) found = made;
       }
@@ -91,10 +119,13 @@ describe('IBAN against ibantools', () => {
 /** A text that a pattern of digits, letters and both takes; null for a pattern with anything else. */
 function bbanOf(form: string, digit: () => string, letter: () => string): string | null {
   let out = '';
-  const rest = form.replace(/^\^|\$$/g, '').replace(/\(|\)/g, '').replace(/(\[[^\]]+\]|\\d)\{(\d+)\}/g, (_, set: string, count: string) => {
-    for (let index = 0; index < Number(count); index++) out += set === '[A-Z]' ? letter() : digit();
-    return '';
-  });
+  const rest = form
+    .replace(/^\^|\$$/g, '')
+    .replace(/\(|\)/g, '')
+    .replace(/(\[[^\]]+\]|\\d)\{(\d+)\}/g, (_, set: string, count: string) => {
+      for (let index = 0; index < Number(count); index++) out += set === '[A-Z]' ? letter() : digit();
+      return '';
+    });
   return rest === '' ? out : null;
 }
 
@@ -139,7 +170,8 @@ describe('phone numbers against libphonenumber-js', () => {
 });
 
 describe('national identifiers against stdnum', () => {
-  const of = (country: string, kind: string) => (stdnum as unknown as Record<string, Record<string, { validate(text: string): { isValid: boolean } }>>)[country]?.[kind];
+  const of = (country: string, kind: string) =>
+    (stdnum as unknown as Record<string, Record<string, { validate(text: string): { isValid: boolean } }>>)[country]?.[kind];
   const digits = (below: (most: number) => number, count: number): string => Array.from({ length: count }, () => String(below(10))).join('');
   const letters = (below: (most: number) => number, count: number): string => Array.from({ length: count }, () => String.fromCharCode(65 + below(26))).join('');
   const date = (below: (most: number) => number): [string, string, string] =>
@@ -148,16 +180,74 @@ describe('national identifiers against stdnum', () => {
   const CASES: readonly (readonly [id: string, country: string, kind: string, member: string, make: Make])[] = [
     ['id-us', 'US', 'ssn', '', (b) => `${digits(b, 3)}-${digits(b, 2)}-${digits(b, 4)}`],
     ['id-gb', 'GB', 'nino', '', (b) => letters(b, 2) + digits(b, 6) + 'ABCD'.charAt(b(4))],
-    ['id-de', 'DE', 'idnr', 'taxId', (b) => { const all = [...'0123456789'].sort(() => b(3) - 1); const at = b(10); all[at] = all[(at + 1) % 10] as string; return all.join('') + digits(b, 1); }],
-    ['id-fr', 'FR', 'nir', '', (b) => { const body = `${1 + b(2)}${digits(b, 2)}${String(1 + b(12)).padStart(2, '0')}${digits(b, 8)}`; return body + (b(3) === 0 ? digits(b, 2) : String(97 - Number(BigInt(body) % 97n)).padStart(2, '0')); }],
-    ['id-es', 'ES', 'dni', '', (b) => { const body = digits(b, 8); return body + (b(3) === 0 ? letters(b, 1) : 'TRWAGMYFPDXBNJZSQVHLCKE'.charAt(Number(body) % 23)); }],
+    [
+      'id-de',
+      'DE',
+      'idnr',
+      'taxId',
+      (b) => {
+        const all = [...'0123456789'].sort(() => b(3) - 1);
+        const at = b(10);
+        all[at] = all[(at + 1) % 10] as string;
+        return all.join('') + digits(b, 1);
+      },
+    ],
+    [
+      'id-fr',
+      'FR',
+      'nir',
+      '',
+      (b) => {
+        const body = `${1 + b(2)}${digits(b, 2)}${String(1 + b(12)).padStart(2, '0')}${digits(b, 8)}`;
+        return body + (b(3) === 0 ? digits(b, 2) : String(97 - Number(BigInt(body) % 97n)).padStart(2, '0'));
+      },
+    ],
+    [
+      'id-es',
+      'ES',
+      'dni',
+      '',
+      (b) => {
+        const body = digits(b, 8);
+        return body + (b(3) === 0 ? letters(b, 1) : 'TRWAGMYFPDXBNJZSQVHLCKE'.charAt(Number(body) % 23));
+      },
+    ],
     ['id-nl', 'NL', 'bsn', 'bsn', (b) => digits(b, 9)],
     ['id-pl', 'PL', 'pesel', '', (b) => date(b).join('') + digits(b, 5)],
     ['id-se', 'SE', 'personnummer', '', (b) => `${date(b).join('')}-${digits(b, 4)}`],
-    ['id-fi', 'FI', 'hetu', '', (b) => { const [y, m, d] = date(b); return `${d}${m}${y}-${String(2 + b(897)).padStart(3, '0')}${'0123456789ABCDEFHJKLMNPRSTUVWXY'.charAt(b(31))}`; }],
+    [
+      'id-fi',
+      'FI',
+      'hetu',
+      '',
+      (b) => {
+        const [y, m, d] = date(b);
+        return `${d}${m}${y}-${String(2 + b(897)).padStart(3, '0')}${'0123456789ABCDEFHJKLMNPRSTUVWXY'.charAt(b(31))}`;
+      },
+    ],
     ['id-br', 'BR', 'cpf', '', (b) => digits(b, 11).replace(/(...)(...)(...)(..)/, '$1.$2.$3-$4')],
-    ['id-be', 'BE', 'nn', '', (b) => { const [y, m, d] = date(b); const serial = digits(b, 3); const key = b(3) === 0 ? digits(b, 2) : String(97 - Number(`${y}${m}${d}${serial}`) % 97).padStart(2, '0'); return `${y}.${m}.${d}-${serial}.${key}`; }],
-    ['id-it', 'IT', 'codicefiscale', '', (b) => { const [y, , d] = date(b); return letters(b, 6) + y + 'ABCDEHLMPRST'.charAt(b(12)) + d + letters(b, 1) + digits(b, 3) + letters(b, 1); }],
+    [
+      'id-be',
+      'BE',
+      'nn',
+      '',
+      (b) => {
+        const [y, m, d] = date(b);
+        const serial = digits(b, 3);
+        const key = b(3) === 0 ? digits(b, 2) : String(97 - (Number(`${y}${m}${d}${serial}`) % 97)).padStart(2, '0');
+        return `${y}.${m}.${d}-${serial}.${key}`;
+      },
+    ],
+    [
+      'id-it',
+      'IT',
+      'codicefiscale',
+      '',
+      (b) => {
+        const [y, , d] = date(b);
+        return letters(b, 6) + y + 'ABCDEHLMPRST'.charAt(b(12)) + d + letters(b, 1) + digits(b, 3) + letters(b, 1);
+      },
+    ],
   ];
   test.each(CASES)('%s', (id, country, kind, member, make) => {
     const there = of(country, kind);

@@ -75,7 +75,12 @@ export const SENSITIVE_CODES = {
     standard: 'RFC 9110 section 17.9',
     remedy: MEND_CALLER,
   }),
-  'sensitive-body.unread': unread('sensitive-body', 400, REQUEST_TITLE, 'Let the client send a body that can be read; or raise the bound, or let larger ones pass.'),
+  'sensitive-body.unread': unread(
+    'sensitive-body',
+    400,
+    REQUEST_TITLE,
+    'Let the client send a body that can be read; or raise the bound, or let larger ones pass.',
+  ),
   'sensitive-body.unchecked': unchecked('sensitive-body'),
   'sensitive-fields.none': meeting<Record<never, never>>('sensitive-fields', {
     sentence: () => 'The header fields of the answer hold nothing that may not leave.',

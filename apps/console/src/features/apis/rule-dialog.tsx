@@ -42,7 +42,7 @@ export function RuleDialog({
   readonly title: string;
   readonly width?: DialogProps['maxWidth'];
   /** The members to set; null while there is nothing to set yet. */
-  readonly patch: (Omit<OperationsPatch, 'ids'> & Pick<ApiPatch, 'unmatched'>) | null;
+  readonly patch: (Omit<OperationsPatch, 'ids'> & Pick<ApiPatch, 'unmatched' | 'learning' | 'sensitive'>) | null;
   readonly children: ReactNode;
 }) {
   const { api, operations, onClose } = subject;

@@ -181,7 +181,22 @@ export class ApisService {
       const names = new Set(schemes.map((scheme) => scheme.name));
       const missing = schemesUsed(api).find((name) => !names.has(name));
       if (patch.schemes && missing !== undefined) throw fieldProblem('/schemes', `The security scheme ${missing} is still used by a rule`);
-      const { access, token: _sent, cors, schemes: _schemes, upstream, modes, headers, addresses, conditions, contract, unmatched, learning, sensitive, ...rest } = patch;
+      const {
+        access,
+        token: _sent,
+        cors,
+        schemes: _schemes,
+        upstream,
+        modes,
+        headers,
+        addresses,
+        conditions,
+        contract,
+        unmatched,
+        learning,
+        sensitive,
+        ...rest
+      } = patch;
       return {
         ...api,
         ...definedOf(rest),

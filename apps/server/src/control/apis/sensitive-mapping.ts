@@ -10,4 +10,8 @@ export const sensitiveFrom = ({ uses, bodyBytes, largerBody }: SensitiveRuleDto)
   largerBody,
 });
 
-export const sensitiveView = ({ uses, bodyBytes, largerBody }: SensitiveRule): SensitiveRuleDto => ({ uses: uses.map((use) => ({ ...use })), bodyBytes, largerBody });
+export const sensitiveView = ({ uses, bodyBytes, largerBody }: SensitiveRule): SensitiveRuleDto => ({
+  uses: uses.map((use) => ({ ...use })),
+  bodyBytes,
+  largerBody,
+});

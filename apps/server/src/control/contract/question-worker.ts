@@ -59,7 +59,9 @@ function merged(document: Json, { text, format, entry, leaveOut: without, securi
   const after = editContract(text, format, merge.edits);
   const read = readContract(after);
   const listed = read.document && listOperations(read.document);
-  const wrong = read.problems.find(({ severity }) => severity === 'error') ?? listed?.problems.items.find(({ severity, pointer }) => severity === 'error' && pointer.startsWith(merge.pointer));
+  const wrong =
+    read.problems.find(({ severity }) => severity === 'error') ??
+    listed?.problems.items.find(({ severity, pointer }) => severity === 'error' && pointer.startsWith(merge.pointer));
   if (wrong) return { fault: `The contract would not be right with it: ${wrong.message}${wrong.pointer === '' ? '' : ` (${wrong.pointer})`}` };
   if (!listed?.operations.some((one) => operationKey(one) === operationKey({ method: described.method, path: merge.path })))
     return { fault: 'With it the contract would not have this operation.' };

@@ -25,7 +25,12 @@ export class InventoryController {
   }
 
   @Post('apis/:id/learned/review')
-  @Endpoint({ summary: 'How an operation that was learned would join the contract; changes nothing', body: ReviewInput, answer: ReviewView, errors: [404, 409] })
+  @Endpoint({
+    summary: 'How an operation that was learned would join the contract; changes nothing',
+    body: ReviewInput,
+    answer: ReviewView,
+    errors: [404, 409],
+  })
   review(@Param('id') id: string, @Body() input: ReviewInput): Promise<ReviewView> {
     return this.inventory.review(id, input);
   }
@@ -61,7 +66,11 @@ export class InventoryController {
   }
 
   @Get('apis/:id/drift')
-  @Endpoint({ summary: 'Where traffic and contract disagree, and where the contract’s security says other than what the gateway does', answer: DriftList, errors: [404] })
+  @Endpoint({
+    summary: 'Where traffic and contract disagree, and where the contract’s security says other than what the gateway does',
+    answer: DriftList,
+    errors: [404],
+  })
   drift(@Param('id') id: string): Promise<DriftList> {
     return this.inventory.drift(id);
   }

@@ -69,7 +69,18 @@ export class InventoryService {
       for (const [key, entry] of paths.entries) {
         const described = describeLearned(entry);
         if (documented.has(`${described.method} ${templateShape(described.path)}`)) continue;
-        items.push({ ...placeOf(api), ...usedAs(undefined, entry.operation), kind: 'undocumented', key, method: described.method, path: described.path, summary: '', required: '', published: 'none', dismissed: own.has(key) });
+        items.push({
+          ...placeOf(api),
+          ...usedAs(undefined, entry.operation),
+          kind: 'undocumented',
+          key,
+          method: described.method,
+          path: described.path,
+          summary: '',
+          required: '',
+          published: 'none',
+          dismissed: own.has(key),
+        });
       }
     }
     return { items, apis: this.draft.document.apis.map((api) => this.#api(api)), ...counts };
@@ -112,7 +123,7 @@ export class InventoryService {
       evidence: evidenceRows(operation, described).map(evidenceView),
       dismissed: dismissed.some((one) => one.apiId === apiId && one.key === key),
       apiAsks: api.access.kind === 'required',
-      schemes: api.schemes.map(({ name }) => name),
+      schemes: byUse(api),
     };
   }
 
@@ -138,7 +149,8 @@ export class InventoryService {
       security: securityOf(api, input),
       operation: operation ?? null,
     });
-    if ('fault' in answer) throw operation === undefined ? problem(409, 'The contract cannot take this operation', answer.fault) : fieldProblem('/operation', answer.fault);
+    if ('fault' in answer)
+      throw operation === undefined ? problem(409, 'The contract cannot take this operation', answer.fault) : fieldProblem('/operation', answer.fault);
     return { before: row.text, after: answer.after, format: row.format, operation: answer.operation, pointer: answer.pointer };
   }
 
@@ -188,6 +200,16 @@ export class InventoryService {
       security: answer.security.map((gap) => ({ ...gap })),
     };
   }
+}
+
+/** Security schemes, those that most operations ask for first. */
+function byUse({ schemes, access, operations }: ApiRule): string[] {
+  const uses = new Map<string, number>();
+  for (const { access: own } of operations) {
+    const rule = own ?? access;
+    for (const { scheme } of rule.kind === 'required' ? rule.alternatives.flat() : []) uses.set(scheme, (uses.get(scheme) ?? 0) + 1);
+  }
+  return schemes.map(({ name }) => name).sort((a, b) => (uses.get(b) ?? 0) - (uses.get(a) ?? 0));
 }
 
 const placeOf = ({ id, name, version, basePath }: ApiRule): Pick<InventoryItem, 'apiId' | 'apiName' | 'apiVersion' | 'basePath'> => ({

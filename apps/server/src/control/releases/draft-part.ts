@@ -3,7 +3,10 @@ import { createHash } from 'node:crypto';
 
 /** What edits are made of: a provider, an API or an authorizer (by its name) of the draft, or what it says of addresses, conditions or detectors for the gateway as a whole. */
 export type DraftPart =
-  { readonly kind: 'providers' | 'apis' | 'authorizers'; readonly id: string } | { readonly kind: 'addresses' } | { readonly kind: 'conditions' } | { readonly kind: 'detectors' };
+  | { readonly kind: 'providers' | 'apis' | 'authorizers'; readonly id: string }
+  | { readonly kind: 'addresses' }
+  | { readonly kind: 'conditions' }
+  | { readonly kind: 'detectors' };
 
 type Part =
   | ReleaseDocument['providers'][number]

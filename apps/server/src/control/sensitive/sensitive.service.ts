@@ -47,7 +47,10 @@ export class SensitiveService {
   }
 
   async change({ detectors }: DetectorsPatch, edited: EditedBy): Promise<SensitiveView> {
-    await this.draft.change({ part: PART, ...edited }, (document) => ({ ...document, detectors: detectors.map(({ id, name, pattern }) => ({ id, name, pattern })) }));
+    await this.draft.change({ part: PART, ...edited }, (document) => ({
+      ...document,
+      detectors: detectors.map(({ id, name, pattern }) => ({ id, name, pattern })),
+    }));
     return this.view();
   }
 

@@ -1,0 +1,57 @@
+import type { EvidenceView } from '@virga/protocol';
+import { count } from '../../parts/time';
+
+/** What an operation rests on, piece by piece, each of which can be left out. */
+export function EvidenceTable({
+  rows,
+  left,
+  onToggle,
+  fixed,
+}: {
+  readonly rows: readonly EvidenceView[];
+  readonly left: ReadonlySet<string>;
+  readonly onToggle: (pointer: string, taken: boolean) => void;
+  /** Whether what is taken is written by hand instead. */
+  readonly fixed: boolean;
+}) {
+  const isLeft = (pointer: string): boolean => [...left].some((one) => pointer === one || pointer.startsWith(`${one}/`));
+  return (
+    <div style={{ overflow: 'auto', maxHeight: 'calc(100vh - 330px)' }}>
+      <table className="list dense" aria-label="What was learned">
+        <thead>
+          <tr>
+            <th>take</th>
+            <th>where</th>
+            <th>what</th>
+            <th>seen in</th>
+            <th>values like</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map(({ pointer, where, at, says, seen, of, samples }) => (
+            <tr key={`${where} ${pointer} ${at}`} className={isLeft(pointer) ? 'quiet' : ''}>
+              <td>
+                <input
+                  type="checkbox"
+                  aria-label={`Take ${where} ${at || says}`}
+                  disabled={fixed || where === 'path' || (isLeft(pointer) && !left.has(pointer))}
+                  checked={!isLeft(pointer)}
+                  onChange={(event) => onToggle(pointer, event.target.checked)}
+                />
+              </td>
+              <td className="whole">{where}</td>
+              <td>
+                {at !== '' && <span className="mono breaks">{at} </span>}
+                <span className={at === '' ? '' : 'quiet small'}>{says}</span>
+              </td>
+              <td className="whole small" title={`${count(seen)} of ${count(of)}`}>
+                {seen === of ? 'all' : count(seen)} of {count(of)}
+              </td>
+              <td className="mono small breaks">{samples.join('  ')}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
