@@ -25,6 +25,8 @@ import { ConformanceService } from './control/conformance/conformance.service.js
 import { InventoryController } from './control/inventory/inventory.controller.js';
 import { InventoryService } from './control/inventory/inventory.service.js';
 import { LearnedTrafficService } from './control/inventory/learned-traffic.service.js';
+import { ReferenceController } from './control/reference/reference.controller.js';
+import { ReferenceService } from './control/reference/reference.service.js';
 import { SensitiveController } from './control/sensitive/sensitive.controller.js';
 import { SensitiveService } from './control/sensitive/sensitive.service.js';
 import { ContractService } from './control/contract/contract.service.js';
@@ -93,6 +95,7 @@ export class AppModule {
         ConformanceController,
         InventoryController,
         SensitiveController,
+        ReferenceController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -119,6 +122,7 @@ export class AppModule {
         LearnedTrafficService,
         InventoryService,
         SensitiveService,
+        ReferenceService,
         ApisService,
         OperationPageService,
         ProvidersService,

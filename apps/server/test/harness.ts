@@ -101,6 +101,7 @@ export class RunningServer {
 export interface Standins {
   readonly issuer: string;
   readonly gates: string;
+  readonly meters: string;
   readonly registry: string;
   readonly dunlin: string;
   readonly allotments: string;
@@ -124,6 +125,7 @@ export async function startStandins(folder: string, consoleUrl: string, at?: num
   return {
     issuer,
     gates: `http://127.0.0.1:${port + 1}`,
+    meters: `http://127.0.0.1:${port + 2}`,
     registry: `http://127.0.0.1:${port + 3}`,
     dunlin: `http://127.0.0.1:${port + 4}`,
     allotments: `http://127.0.0.1:${port + 6}`,

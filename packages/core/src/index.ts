@@ -287,3 +287,14 @@ export { leaveOut, mergeLearned, type Merge } from './learn/merge-learned.js';
 export { driftOf, DRIFT_KINDS, type Drift, type DriftKind } from './learn/drift.js';
 export type { LearnedBatch } from './learn/learned-batch.js';
 export { FINDING_SIDES, joinFindings, SeenFindings, type FindingSide, type SeenFinding } from './sensitive/seen-findings.js';
+export {
+  referenceIndex,
+  referenceOperation,
+  type ReferenceAnswer,
+  type ReferenceBody,
+  type ReferenceGroup,
+  type ReferenceIndex,
+  type ReferenceOperation,
+  type ReferenceParameter,
+  type SchemaLine,
+} from './contract/reference.js';

@@ -205,3 +205,15 @@ export {
   SecurityGapView,
   type InventoryKind,
 } from './control/inventory.js';
+export {
+  ReferenceAnswerView,
+  ReferenceAttempt,
+  ReferenceBodyView,
+  ReferenceEntry,
+  ReferenceGroupView,
+  ReferenceLine,
+  ReferenceOperationView,
+  ReferenceParameterView,
+  ReferenceSchemaLine,
+  ReferenceView,
+} from './control/reference.js';

@@ -75,9 +75,13 @@ export function leaveOut(operation: Json, pointers: readonly string[]): Json {
     // A member that is not described is not asked for either.
     const properties = isRecord(value['properties']) ? value['properties'] : null;
     return Object.fromEntries(
-      kept.map(([name, one]) => {
+      kept.flatMap(([name, one]): [string, unknown][] => {
         const required = name === 'required' && properties !== null && Array.isArray(one);
-        return [name, required ? (one as unknown[]).filter((own) => !left.has(`${at}/properties${pointerOf(String(own))}`)) : copy(one, at + pointerOf(name))];
+        const own = required
+          ? (one as unknown[]).filter((member) => !left.has(`${at}/properties${pointerOf(String(member))}`))
+          : copy(one, at + pointerOf(name));
+        // A list that nothing is left of says nothing.
+        return Array.isArray(own) && own.length === 0 && (one as unknown[]).length > 0 ? [] : [[name, own]];
       }),
     );
   };

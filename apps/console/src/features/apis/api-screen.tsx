@@ -9,6 +9,8 @@ import { count } from '../../parts/time';
 import { AccessTab } from './access-tab';
 import { ApiReleasesTab } from './api-releases-tab';
 import { ContractTab } from './contract-tab';
+import { ReferenceTab } from '../reference/reference-tab';
+import { DriftTab } from './drift-tab';
 import { MessageTab } from './message-tab';
 import { OperationsTab } from './operations-tab';
 import { apiQuery } from './queries';
@@ -17,6 +19,8 @@ import { UpstreamTab } from './upstream-tab';
 const TABS = [
   { path: '', word: 'Operations', show: OperationsTab },
   { path: 'contract', word: 'Contract', show: ContractTab },
+  { path: 'traffic', word: 'Contract and traffic', show: DriftTab },
+  { path: 'reference', word: 'Reference', show: ReferenceTab },
   { path: 'access', word: 'Scopes and audience', show: AccessTab },
   { path: 'bodies', word: 'Bodies and headers', show: MessageTab },
   { path: 'upstream', word: 'Upstream', show: UpstreamTab },

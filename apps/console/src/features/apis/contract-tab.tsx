@@ -5,9 +5,10 @@ import { useSnackbar } from 'notistack';
 import { lazy, Suspense, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { api as control } from '../../client/api';
-import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
+import { Changes } from './contract-changes';
 import { ContractDialog } from './contract-dialog';
+import { ContractEditor } from './contract-editor';
 import { Reading } from './contract-reading';
 import { ContractSource } from './contract-source';
 import { UnmatchedDialog } from './unmatched-dialog';
@@ -21,6 +22,7 @@ export function ContractTab({ api }: { readonly api: ApiView }) {
   const [source, setSource] = useState<ContractSourceInput>({ text: '' });
   const [opening, setOpening] = useState(false);
   const [checking, setChecking] = useState(false);
+  const [editing, setEditing] = useState(false);
   const client = useQueryClient();
   const { enqueueSnackbar } = useSnackbar();
   const look = useMutation({ mutationFn: () => control.put<ReimportView>(`/apis/${api.id}/contract`, { source, dryRun: true }) });
@@ -35,12 +37,21 @@ export function ContractTab({ api }: { readonly api: ApiView }) {
   const [query] = useSearchParams();
   const line = query.has('line') ? Number(query.get('line')) : undefined;
   const given = (source.text ?? source.url ?? '') !== '';
+  if (editing && contract) return <ContractEditor api={api} contract={contract} line={line} onClose={() => setEditing(false)} />;
   return (
     <div className="columns">
       <section className="stack">
         <div className="row spread">
           <h2>As it is</h2>
           <span>
+            {contract && contract.text.length <= 400_000 && (
+              <>
+                <button className="link" onClick={() => setEditing(true)}>
+                  edit it here
+                </button>
+                ,{' '}
+              </>
+            )}
             <button className="link" onClick={() => setOpening(true)}>
               paths without an operation
             </button>
@@ -90,39 +101,5 @@ export function ContractTab({ api }: { readonly api: ApiView }) {
       {opening && <UnmatchedDialog api={api} operations={null} onClose={() => setOpening(false)} />}
       {checking && <ContractDialog api={api} operations={null} onClose={() => setChecking(false)} />}
     </div>
-  );
-}
-
-const CALLERS = { wider: 'somebody may call who could not', narrower: 'fewer may call', same: '' } as const;
-const SHOWN = 1000;
-
-/** What a newer contract changes; those at the top whose callers change, wider ones first. */
-function Changes({ changes }: { readonly changes: ReimportView['changes'] }) {
-  const wider = changes.filter((change) => change.callers === 'wider').length;
-  return (
-    <>
-      {wider > 0 && (
-        <div className="notice wrong">
-          {wider === 1 ? 'One change lets' : `${wider} changes let`} somebody call who could not before. {wider === 1 ? 'It stands' : 'They stand'} first.
-        </div>
-      )}
-      <div style={{ maxHeight: 420, overflow: 'auto' }}>
-        <table className="list">
-          <tbody>
-            {changes.slice(0, SHOWN).map((change) => (
-              <tr key={`${change.kind} ${change.method} ${change.path}`}>
-                <td>{change.kind}</td>
-                <td>{change.method === '' ? change.path : <Call method={change.method} path={change.path} />}</td>
-                <td className="small">
-                  {change.callers !== 'same' && <b className={change.callers === 'wider' ? 'rust' : 'ochre'}>{CALLERS[change.callers]}: </b>}
-                  {change.detail}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      </div>
-      {changes.length > SHOWN && <p className="quiet">{changes.length - SHOWN} more that change no callers are not shown.</p>}
-    </>
   );
 }

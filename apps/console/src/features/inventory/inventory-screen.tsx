@@ -91,10 +91,10 @@ export function InventoryScreen() {
               ))}
             </select>
             {data.items.some((item) => item.dismissed) && (
-            <label className="check small">
-              <input type="checkbox" checked={dismissed} onChange={(event) => put({ dismissed: event.target.checked ? 'yes' : '' })} />
-              with dismissed
-            </label>
+              <label className="check small">
+                <input type="checkbox" checked={dismissed} onChange={(event) => put({ dismissed: event.target.checked ? 'yes' : '' })} />
+                with dismissed
+              </label>
             )}
           </div>
           {data.dropped > 0 && (

@@ -1,6 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { cellsDiffer, type ReachOperation, type SupposedCaller } from '@virga/core';
 import { csvFormatRows } from 'd3';
+import { saveText } from '../../client/save-text';
 import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { useStanding } from '../../client/standing';
@@ -73,11 +74,7 @@ export function ReachScreen() {
   const shown = useMemo(() => data && shownOf(data, query, compared), [data, query, compared]);
   const download = () => {
     if (!data || !shown) return;
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(new Blob([csvFormatRows(csvRows(data, shown, compared))], { type: 'text/csv' }));
-    link.download = 'reach.csv';
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 1000);
+    saveText('reach.csv', csvFormatRows(csvRows(data, shown, compared)), 'text/csv');
   };
   const isChosen = chosen.operation !== null || chosen.caller !== null;
   return (

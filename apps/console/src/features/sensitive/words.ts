@@ -19,4 +19,5 @@ export function wordsOfUse({ request, answer }: Pick<SensitiveUse, 'request' | '
 }
 
 /** Whether it keeps something from passing. */
-export const isEnforced = ({ request, answer }: Pick<SensitiveUse, 'request' | 'answer'>): boolean => request === 'refuse' || answer === 'mask' || answer === 'refuse';
+export const isEnforced = ({ request, answer }: Pick<SensitiveUse, 'request' | 'answer'>): boolean =>
+  request === 'refuse' || answer === 'mask' || answer === 'refuse';

@@ -77,6 +77,15 @@ export class ApisController {
     return { text: row.text, format: row.format };
   }
 
+  @Get('apis/:id/contract/live')
+  @Endpoint({ summary: 'The description that the live release has', answer: ContractText, errors: [404] })
+  async liveContract(@Param('id') id: string): Promise<ContractText> {
+    const hash = this.apis.live(id)?.contractHash ?? null;
+    const row = hash === null ? null : await this.contracts.find(hash);
+    if (!row) throw notFound('live contract');
+    return { text: row.text, format: row.format };
+  }
+
   @Put('apis/:id/contract')
   @Endpoint({ summary: 'Bring in a newer description, or only see what it changes', body: ReimportInput, answer: ReimportView, errors: [404, 412, 413] })
   bringInAgain(@Param('id') id: string, @Body() input: ReimportInput, @Edited() edited: EditedBy): Promise<ReimportView> {

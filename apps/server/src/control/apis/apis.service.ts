@@ -83,6 +83,11 @@ export class ApisService {
     return api;
   }
 
+  /** What the live release has of it; undefined where it has none. */
+  live(id: string): ApiRule | undefined {
+    return this.releases.live?.document.apis.find((item) => item.id === id);
+  }
+
   async bringIn(input: ImportInput, { by }: EditedBy): Promise<ImportView> {
     const text = await this.contracts.textOf(input.source);
     const result = await this.contracts.read(text);
@@ -226,11 +231,7 @@ export class ApisService {
   async operations(id: string): Promise<OperationView[]> {
     const api = this.find(id);
     const traffic = new Map((await this.#traffic()).filter((row) => row.apiId === id).map((row) => [row.operationId, row]));
-    return operationViews(
-      api,
-      this.releases.live?.document.apis.find((item) => item.id === id),
-      traffic,
-    );
+    return operationViews(api, this.live(id), traffic);
   }
 
   async observed(id: string): Promise<ObservedList> {
@@ -286,7 +287,7 @@ export class ApisService {
   }
 
   #summary(api: ApiRule, traffic: readonly OperationTraffic[]): ApiSummary {
-    const live = this.releases.live?.document.apis.find((item) => item.id === api.id);
+    const live = this.live(api.id);
     const own = traffic.filter((row) => row.apiId === api.id);
     const kinds = api.operations.map((operation) => (operation.access ?? api.access).kind);
     return {

@@ -1,4 +1,4 @@
-import type { Acceptance, ApiRule, ContractPart, Deviation, Drift, SecurityGap } from '@virga/core';
+import type { Acceptance, ApiRule, ContractPart, Deviation, Drift, ReferenceIndex, ReferenceOperation, SecurityGap } from '@virga/core';
 
 /** What is asked about the text of a description. */
 export type ContractQuestion =
@@ -20,6 +20,8 @@ export type ContractQuestion =
       readonly api: ApiRule;
       readonly seen: readonly (readonly [id: string, method: string, path: string, operation: string])[];
     }
+  /** What it offers; one operation alone where that is named. */
+  | { readonly kind: 'reference'; readonly text: string; readonly operation: { readonly method: string; readonly path: string } | null }
   | { readonly kind: 'enforced'; readonly text: string; readonly format: 'json' | 'yaml'; readonly api: ApiRule };
 
 /** A description in a newer form; null with the reason where it could not be made. */
@@ -48,4 +50,10 @@ export interface DriftAnswer {
 
 export interface WholeAnswer {
   readonly text: string;
+}
+
+/** The whole of a reference, or one operation of it; null where there is none. */
+export interface ReferenceAnswers {
+  readonly index: ReferenceIndex;
+  readonly operation: ReferenceOperation | null;
 }

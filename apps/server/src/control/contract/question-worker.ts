@@ -11,6 +11,8 @@ import {
   operationKey,
   pointerOf,
   readContract,
+  referenceIndex,
+  referenceOperation,
   securityGaps,
   unpack,
   valueAt,
@@ -19,7 +21,7 @@ import {
 } from '@virga/core';
 import { parentPort, workerData } from 'node:worker_threads';
 import { parse, stringify } from 'yaml';
-import type { AcceptAnswer, ContractQuestion, DriftAnswer, MergeAnswer, PlaceAnswer, WholeAnswer } from './contract-question.js';
+import type { AcceptAnswer, ContractQuestion, DriftAnswer, MergeAnswer, PlaceAnswer, ReferenceAnswers, WholeAnswer } from './contract-question.js';
 
 type Json = Readonly<Record<string, unknown>>;
 type Ask<K extends ContractQuestion['kind']> = Extract<ContractQuestion, { kind: K }>;
@@ -27,8 +29,10 @@ type Ask<K extends ContractQuestion['kind']> = Extract<ContractQuestion, { kind:
 /** Characters of a value that are shown. */
 const MOST_SHOWN = 4000;
 
+type Answer = PlaceAnswer | AcceptAnswer | MergeAnswer | DriftAnswer | WholeAnswer | ReferenceAnswers[keyof ReferenceAnswers];
+
 /** Answers a question about a description away from the threads that serve. */
-function answer(question: ContractQuestion): PlaceAnswer | AcceptAnswer | MergeAnswer | DriftAnswer | WholeAnswer {
+function answer(question: ContractQuestion): Answer {
   const { document, locate } = readContract(question.text);
   switch (question.kind) {
     case 'place': {
@@ -45,6 +49,8 @@ function answer(question: ContractQuestion): PlaceAnswer | AcceptAnswer | MergeA
       return merged(document ?? {}, question);
     case 'drift':
       return drifted(document ?? {}, question);
+    case 'reference':
+      return question.operation ? referenceOperation(document ?? {}, question.operation.method, question.operation.path) : referenceIndex(document ?? {});
     case 'enforced':
       return { text: editContract(question.text, question.format, enforcedContract(document ?? {}, question.api)) };
   }

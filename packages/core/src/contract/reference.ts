@@ -1,0 +1,329 @@
+import { isRecord, pointerOf, valueAt } from '../util/json-pointer.js';
+import { listOperations, type ContractOperation } from './list-operations.js';
+
+type Json = Readonly<Record<string, unknown>>;
+
+/** One line of a schema as a page shows it: a member, or an alternative. */
+export interface SchemaLine {
+  readonly depth: number;
+  /** Of a member; `*` for every item of a list; a word for an alternative; empty for the whole. */
+  readonly name: string;
+  readonly type: string;
+  readonly required: boolean;
+  /** What it must keep to beside its type, in words. */
+  readonly rules: readonly string[];
+  readonly description: string;
+}
+
+export interface ReferenceParameter extends Omit<SchemaLine, 'depth'> {
+  readonly in: string;
+}
+
+/** A body in one of its types. */
+export interface ReferenceBody {
+  readonly type: string;
+  readonly lines: readonly SchemaLine[];
+  /** JSON text of an example that the contract gives; null where it gives none. */
+  readonly example: string | null;
+}
+
+export interface ReferenceAnswer {
+  readonly status: string;
+  readonly description: string;
+  readonly headers: readonly Omit<SchemaLine, 'depth'>[];
+  readonly bodies: readonly ReferenceBody[];
+}
+
+/** One operation for those who call it. */
+export interface ReferenceOperation {
+  readonly summary: string;
+  readonly description: string;
+  readonly deprecated: boolean;
+  readonly parameters: readonly ReferenceParameter[];
+  readonly bodyRequired: boolean;
+  readonly bodies: readonly ReferenceBody[];
+  readonly answers: readonly ReferenceAnswer[];
+  /** Path and query with examples in place of parameters, and a body: what a first try can send. */
+  readonly attempt: { readonly target: string; readonly body: string | null };
+}
+
+/** Operations that belong together by their first tag. */
+export interface ReferenceGroup {
+  readonly name: string;
+  readonly description: string;
+  readonly operations: readonly (Pick<ContractOperation, 'method' | 'path' | 'summary'> & { readonly deprecated: boolean })[];
+}
+
+/** What a description is about, and what is in it. */
+export interface ReferenceIndex {
+  readonly title: string;
+  readonly version: string;
+  readonly description: string;
+  readonly groups: readonly ReferenceGroup[];
+}
+
+const MOST_LINES = 300;
+const MOST_DEPTH = 8;
+
+const textOf = (value: unknown): string => (typeof value === 'string' ? value : '');
+const listOf = (value: unknown): unknown[] => (Array.isArray(value) ? (value as unknown[]) : []);
+const recordOf = (value: unknown): Json => (isRecord(value) ? value : {});
+
+function follow(document: Json, value: unknown): { readonly value: Json; readonly name: string } {
+  let one = value;
+  let name = '';
+  for (let turn = 0; turn < 20 && isRecord(one) && typeof one['$ref'] === 'string'; turn++) {
+    const reference = one['$ref'];
+    name = decodeURIComponent(reference.slice(reference.lastIndexOf('/') + 1));
+    one = reference.startsWith('#') ? valueAt(document, decodeURIComponent(reference.slice(1))) : undefined;
+  }
+  return { value: recordOf(one), name };
+}
+
+/** Operations by their first tags, in the order of the tags; those without one come last. */
+export function referenceIndex(document: Json): ReferenceIndex {
+  const info = recordOf(document['info']);
+  const tags = new Map(listOf(document['tags']).map((tag) => [textOf(recordOf(tag)['name']), textOf(recordOf(tag)['description'])]));
+  const groups = new Map<string, ReferenceGroup['operations'][number][]>([...tags.keys()].map((name) => [name, []]));
+  for (const { method, path, summary, pointer } of listOperations(document).operations) {
+    const operation = recordOf(valueAt(document, pointer));
+    const tag = textOf(listOf(operation['tags'])[0]);
+    const own = groups.get(tag) ?? [];
+    own.push({ method, path, summary, deprecated: operation['deprecated'] === true });
+    groups.set(tag, own);
+  }
+  const named = [...groups].filter(([, operations]) => operations.length > 0).sort(([a], [b]) => Number(a === '') - Number(b === ''));
+  return {
+    title: textOf(info['title']),
+    version: textOf(info['version']),
+    description: textOf(info['description']),
+    groups: named.map(([name, operations]) => ({ name, description: tags.get(name) ?? '', operations })),
+  };
+}
+
+/** One operation; null where the description has none of this method and path. */
+export function referenceOperation(document: Json, method: string, path: string): ReferenceOperation | null {
+  const found = listOperations(document).operations.find((one) => one.method === method && one.path === path);
+  if (!found) return null;
+  const item = follow(document, valueAt(document, pointerOf('paths', path))).value;
+  const operation = recordOf(valueAt(document, found.pointer) ?? item[method.toLowerCase()]);
+  const own = listOf(operation['parameters']).map((one) => follow(document, one).value);
+  const taken = new Set(own.map((one) => `${textOf(one['in'])} ${textOf(one['name'])}`));
+  const shared = listOf(item['parameters'])
+    .map((one) => follow(document, one).value)
+    .filter((one) => !taken.has(`${textOf(one['in'])} ${textOf(one['name'])}`));
+  const parameters = [...shared, ...own];
+  const body = follow(document, operation['requestBody']).value;
+  const bodies = bodiesOf(document, body['content'], 'writing');
+  return {
+    summary: textOf(operation['summary']),
+    description: textOf(operation['description']),
+    deprecated: operation['deprecated'] === true,
+    parameters: parameters.map((one) => ({ ...nameless(document, one), name: textOf(one['name']), in: textOf(one['in']), required: one['required'] === true })),
+    bodyRequired: body['required'] === true,
+    bodies,
+    answers: Object.entries(recordOf(operation['responses'])).map(([status, response]) => answerOf(document, status, follow(document, response).value)),
+    attempt: { target: targetOf(document, path, parameters), body: bodies[0]?.example ?? exampleBody(document, body['content']) },
+  };
+}
+
+/** A parameter or header field: its description and the rules of its schema. */
+function nameless(document: Json, one: Json): Omit<SchemaLine, 'depth' | 'name' | 'required'> {
+  const media = Object.entries(recordOf(one['content']))[0];
+  const schema = follow(document, media ? recordOf(media[1])['schema'] : one['schema']).value;
+  const { type, rules } = wordsOf(document, schema);
+  return { type: media ? `${type} as ${media[0]}` : type, rules, description: textOf(one['description']) || textOf(schema['description']) };
+}
+
+function answerOf(document: Json, status: string, response: Json): ReferenceAnswer {
+  return {
+    status,
+    description: textOf(response['description']),
+    headers: Object.entries(recordOf(response['headers'])).map(([name, header]) => {
+      const value = follow(document, header).value;
+      return { ...nameless(document, value), name, required: value['required'] === true };
+    }),
+    bodies: bodiesOf(document, response['content'], 'reading'),
+  };
+}
+
+/** Whether a body is written by a caller or read: members that only the other side sees are left out. */
+type Way = 'reading' | 'writing';
+
+function bodiesOf(document: Json, content: unknown, way: Way): ReferenceBody[] {
+  return Object.entries(recordOf(content)).map(([type, media]) => {
+    const { value } = follow(document, media);
+    const lines: SchemaLine[] = [];
+    if (value['schema'] !== undefined) addLines(document, value['schema'], { depth: 0, name: '', required: false, way, seen: [] }, lines);
+    return { type, lines, example: exampleOf(document, value) };
+  });
+}
+
+function exampleOf(document: Json, media: Json): string | null {
+  const first = Object.values(recordOf(media['examples']))[0];
+  const value =
+    media['example'] ?? (first === undefined ? undefined : follow(document, first).value['value']) ?? follow(document, media['schema']).value['example'];
+  return value === undefined ? null : JSON.stringify(value, null, 2);
+}
+
+interface Place {
+  readonly depth: number;
+  readonly name: string;
+  readonly required: boolean;
+  readonly way: Way;
+  /** Names of schemas that this one stands inside: one that stands inside itself is named and not written again. */
+  readonly seen: readonly string[];
+}
+
+function addLines(document: Json, given: unknown, place: Place, lines: SchemaLine[]): void {
+  if (lines.length >= MOST_LINES) return;
+  const { value: schema, name: called } = follow(document, given);
+  const again = called !== '' && place.seen.includes(called);
+  const { type, rules } = wordsOf(document, schema);
+  const { depth, name, required } = place;
+  // The whole says nothing where its members or its alternatives do.
+  if (depth > 0 || name !== '' || (type !== 'object' && branchesOf(schema).length === 0))
+    lines.push({ depth, name, type: again ? `${type}, as ${called} above` : type, required, rules, description: textOf(schema['description']) });
+  if (again || depth > MOST_DEPTH) return;
+  addInner(document, schema, { ...place, seen: called === '' ? place.seen : [...place.seen, called] }, lines);
+}
+
+const branchesOf = (schema: Json): unknown[] => [...listOf(schema['oneOf']), ...listOf(schema['anyOf'])];
+
+function addInner(document: Json, schema: Json, place: Place, lines: SchemaLine[]): void {
+  const { depth, way } = place;
+  const below = depth + (place.name === '' && depth === 0 ? 0 : 1);
+  const required = new Set(listOf(schema['required']));
+  for (const [name, member] of Object.entries(recordOf(schema['properties']))) {
+    const hidden = follow(document, member).value[way === 'writing' ? 'readOnly' : 'writeOnly'] === true;
+    if (!hidden) addLines(document, member, { ...place, depth: below, name, required: required.has(name) }, lines);
+  }
+  if (isRecord(schema['additionalProperties']))
+    addLines(document, schema['additionalProperties'], { ...place, depth: below, name: 'any other', required: false }, lines);
+  // What only asks for some members together says nothing that a page could list.
+  for (const part of listOf(schema['allOf'])) addInner(document, follow(document, part).value, place, lines);
+  for (const [index, branch] of branchesOf(schema).entries())
+    addLines(document, branch, { ...place, depth: below, name: index === 0 ? 'either' : 'or', required: false }, lines);
+  if (isRecord(schema['items'])) {
+    const items = follow(document, schema['items']).value;
+    // Lists of plain values say so in their type.
+    if (isRecord(items['properties']) || listOf(items['oneOf']).length + listOf(items['anyOf']).length + listOf(items['allOf']).length > 0)
+      addLines(document, schema['items'], { ...place, depth: below, name: '*', required: false }, lines);
+  }
+}
+
+/** Types of the only values that there are. */
+const typesOfValues = (values: readonly unknown[]): string[] => [
+  ...new Set(values.map((one) => (one === null ? 'null' : Array.isArray(one) ? 'array' : typeof one))),
+];
+
+/** Rules that are said as they are, with the words before their values. */
+const RULES: readonly (readonly [keyword: string, words: string])[] = [
+  ['minimum', 'at least'],
+  ['exclusiveMinimum', 'more than'],
+  ['maximum', 'at most'],
+  ['exclusiveMaximum', 'less than'],
+  ['multipleOf', 'a multiple of'],
+  ['minLength', 'characters at least'],
+  ['maxLength', 'characters at most'],
+  ['pattern', 'like'],
+  ['minItems', 'items at least'],
+  ['maxItems', 'items at most'],
+  ['default', 'default'],
+];
+
+function wordsOf(document: Json, schema: Json): { readonly type: string; readonly rules: string[] } {
+  const types = (Array.isArray(schema['type']) ? (schema['type'] as unknown[]) : [schema['type']]).filter((one): one is string => typeof one === 'string');
+  const items = isRecord(schema['items']) ? wordsOf(document, follow(document, schema['items']).value).type : '';
+  const named = types.map((one) => (one === 'array' && items !== '' ? `list of ${items}` : one));
+  const guessed =
+    named.length > 0
+      ? named
+      : isRecord(schema['properties'])
+        ? ['object']
+        : typesOfValues([...(schema['const'] === undefined ? [] : [schema['const']]), ...listOf(schema['enum'])]);
+  const format = textOf(schema['format']);
+  const values = listOf(schema['enum'])
+    .slice(0, 20)
+    .map((one) => JSON.stringify(one));
+  const rules = RULES.flatMap(([keyword, words]) => {
+    const value = schema[keyword];
+    return typeof value === 'number' || typeof value === 'string' || typeof value === 'boolean' ? [`${words} ${String(value)}`] : [];
+  });
+  return {
+    type: `${[...guessed, ...(schema['nullable'] === true ? ['null'] : [])].join(' or ') || 'anything'}${format === '' ? '' : ` (${format})`}`,
+    rules: [
+      ...(values.length > 0 ? [`one of ${values.join(', ')}`] : []),
+      ...(schema['const'] === undefined ? [] : [`always ${JSON.stringify(schema['const'])}`]),
+      ...rules,
+    ],
+  };
+}
+
+/** A path with examples in place of parameters, and those of the query that are required. */
+function targetOf(document: Json, path: string, parameters: readonly Json[]): string {
+  const valueFor = (one: Json): string => {
+    const example = one['example'] ?? follow(document, Object.values(recordOf(one['examples']))[0]).value['value'];
+    const value = example ?? plainExample(document, one['schema'], 0);
+    return encodeURIComponent(typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' ? String(value) : '1');
+  };
+  const filled = path.replace(/\{([^{}]+)\}/g, (_, name: string) => {
+    const parameter = parameters.find((one) => one['in'] === 'path' && one['name'] === name);
+    return parameter ? valueFor(parameter) : '1';
+  });
+  const query = parameters
+    .filter((one) => one['in'] === 'query' && one['required'] === true)
+    .map((one) => `${encodeURIComponent(textOf(one['name']))}=${valueFor(one)}`);
+  return filled + (query.length === 0 ? '' : `?${query.join('&')}`);
+}
+
+function exampleBody(document: Json, content: unknown): string | null {
+  const json = Object.entries(recordOf(content)).find(([type]) => /[/+]json\b/.test(type));
+  if (!json) return null;
+  const { value } = follow(document, json[1]);
+  return JSON.stringify(plainExample(document, value['schema'], 0), null, 2);
+}
+
+const FORMAT_EXAMPLES: Readonly<Record<string, string>> = {
+  date: '2026-01-31',
+  'date-time': '2026-01-31T12:00:00Z',
+  uuid: '00000000-0000-4000-8000-000000000000',
+  email: 'name@mail.example',
+  uri: 'https://site.example/',
+};
+
+/** A value that a schema is likely to take: its own example where it has one, required members only. */
+function plainExample(document: Json, given: unknown, depth: number): unknown {
+  const { value: schema } = follow(document, given);
+  for (const known of [schema['example'], listOf(schema['examples'])[0], schema['default'], schema['const'], listOf(schema['enum'])[0]])
+    if (known !== undefined) return known;
+  if (depth > MOST_DEPTH) return null;
+  const branch = listOf(schema['oneOf'])[0] ?? listOf(schema['anyOf'])[0];
+  const parts = [
+    schema,
+    ...(branch === undefined ? [] : [follow(document, branch).value]),
+    ...listOf(schema['allOf']).map((one) => follow(document, one).value),
+  ];
+  const properties = Object.assign({}, ...parts.map((one) => recordOf(one['properties']))) as Json;
+  const required = new Set(parts.flatMap((one) => listOf(one['required'])));
+  if (Object.keys(properties).length > 0)
+    return Object.fromEntries(
+      Object.entries(properties)
+        .filter(([name, member]) => required.has(name) && follow(document, member).value['readOnly'] !== true)
+        .map(([name, member]) => [name, plainExample(document, member, depth + 1)]),
+    );
+  const type = parts.map((one) => (Array.isArray(one['type']) ? (one['type'] as unknown[])[0] : one['type'])).find((one) => one !== undefined);
+  switch (type) {
+    case 'integer':
+    case 'number':
+      return typeof schema['minimum'] === 'number' ? schema['minimum'] : 1;
+    case 'boolean':
+      return true;
+    case 'array':
+      return [plainExample(document, schema['items'], depth + 1)];
+    case 'object':
+      return {};
+    default:
+      return FORMAT_EXAMPLES[textOf(schema['format'])] ?? 'text';
+  }
+}
