@@ -8,6 +8,7 @@ import { mkdtempSync, readFileSync } from 'node:fs';
 import { createServer } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { gzipSync } from 'node:zlib';
 import { ROOT } from '../scripts/lib/prepare.mjs';
 
 export const AUDIENCE = 'https://attack.example';
@@ -19,6 +20,37 @@ export const INSIDE = '127.0.0.77';
 export const HOP = '127.0.0.9';
 
 const listening = (server) => new Promise((resolve) => server.listen(0, '127.0.0.1', () => resolve(`http://127.0.0.1:${server.address().port}`)));
+
+/** What an upstream answers with that may not leave, in several wrappings. */
+export const SECRET_MAIL = 'ada@orchard.example';
+const LEAKS = {
+  plain: ['application/json', JSON.stringify({ rows: [{ contact: SECRET_MAIL }] })],
+  twice: ['application/json', `{"contact":"${SECRET_MAIL}","contact":"none"}`],
+  escaped: ['application/json', `{"contact":"ada\\u0040orchard.example"}`],
+  named: ['application/json', `{"\\"q\\\\":["${SECRET_MAIL}"]}`],
+  text: ['text/plain', `write to ${SECRET_MAIL}.`],
+  typeless: ['', `write to ${SECRET_MAIL}.`],
+  html: ['text/html', `<a href="mailto:${SECRET_MAIL}">Ada</a>`],
+  odd: ['application/vnd.orchard+json; charset=utf-8', JSON.stringify([SECRET_MAIL])],
+  broken: ['application/json', `{"contact":"${SECRET_MAIL}"`],
+  deep: ['application/json', `${'['.repeat(5000)}"${SECRET_MAIL}"${']'.repeat(5000)}`],
+  long: ['application/json', JSON.stringify({ pad: 'x'.repeat(900_000), contact: SECRET_MAIL })],
+  many: ['text/plain', Array.from({ length: 25_000 }, (_, index) => `u${index}@orchard.example`).join(' ')],
+  utf16: ['application/json', Buffer.from(JSON.stringify({ contact: SECRET_MAIL }), 'utf16le')],
+  event: ['text/event-stream', `data: ${SECRET_MAIL}\n\n`],
+};
+function leak(how, res) {
+  if (how === 'gzip') return res.set({ 'content-type': 'application/json', 'content-encoding': 'gzip' }).send(gzipSync(LEAKS.plain[1]));
+  if (how === 'bomb')
+    return res.set({ 'content-type': 'application/json', 'content-encoding': 'gzip' }).send(gzipSync(`{"p":"${' '.repeat(9_000_000)}","c":"${SECRET_MAIL}"}`));
+  if (how === 'field') return res.set({ 'x-contact': SECRET_MAIL }).json({});
+  if (how === 'moved') return res.redirect(`/people?mail=${SECRET_MAIL}`);
+  if (how === 'part') return res.status(206).set({ 'content-type': 'application/json', 'content-range': 'bytes 0-9/99' }).send(LEAKS.plain[1]);
+  const [type, body] = LEAKS[how];
+  if (type !== '') res.set('content-type', type);
+  return res.end(body);
+}
+export const LEAK_NAMES = [...Object.keys(LEAKS), 'gzip', 'bomb', 'field', 'moved', 'part'];
 
 /** Handlers of all APIs in one application; what ran is written down with what it was told. */
 async function makeUpstream() {
@@ -44,6 +76,11 @@ async function makeUpstream() {
     req.on('end', () => res.json({ ran: 'sized' }));
     req.on('error', () => undefined);
   });
+  app.get('/leak/:how', (req, res) => leak(req.params.how, res));
+  app.use(
+    '/wild',
+    (req, res) => void req.resume().on('end', () => res.type('json').send('{"__proto__":{"a":1},"constructor":{"b":2},"~":[1],"<script>":"x"}')),
+  );
   app.get('/hang', () => undefined);
   app.get('/long', (_req, res) => {
     const more = () => {
@@ -124,6 +161,7 @@ const CONTRACTS = {
   placed: `{"openapi":"3.1.0","info":{"title":"Placed","version":"1"},"security":[],"paths":{"/guarded":{"get":{},"post":{}},"/held/{gate}":{"get":{}},"/x/lock":{"get":{}}}}`,
   scripted: `{"openapi":"3.1.0","info":{"title":"Scripted","version":"1"},"security":[],"paths":{"/held/{gate}":{"get":{}},"/hostile/{how}":{"get":{}},"/kept":{"get":{"security":[{"trust":["read"]}]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   contracted: `{"openapi":"3.1.0","info":{"title":"Contracted","version":"1"},"security":[],"paths":{"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/guarded":{"get":{"security":[{"trust":["read"]}]}},"/take":{"post":{"requestBody":{"required":true,"content":{"application/json":{"schema":{"type":"object","properties":{"opening":{"type":"integer","maximum":100}},"additionalProperties":false}}}},"responses":{"default":{"description":""}}}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
+  watched: `{"openapi":"3.1.0","info":{"title":"Watched","version":"1"},"security":[],"paths":{"/leak/{how}":{"get":{"security":[]}},"/take":{"post":{"security":[]}}}}`,
   unread: `{"openapi":"3.1.0","info":{"title":"Unread","version":"1"},"security":[],"paths":{"/unread":{"get":{"security":["trust"]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
 };
 
@@ -212,6 +250,15 @@ export async function makeWorld(running) {
   const contracted = await bring('contracted', `${root}/c`, '');
   const parts = Object.fromEntries(['path', 'query', 'header', 'cookie', 'type', 'body'].map((part) => [`contract-${part}`, 'enforce']));
   await must('PATCH', `/apis/${contracted.id}`, { contract: { parts }, unmatched: [{ prefix: '/', mode: 'pass' }] });
+  // Nothing of an e-mail address may come or go, and what no operation matches is learned.
+  const watched = await bring('watched', `${root}/l`, '');
+  const sensitive = { uses: [{ detector: 'email', request: 'refuse', answer: 'mask' }], bodyBytes: 1_048_576, largerBody: 'refuse' };
+  await must('PATCH', `/apis/${watched.id}`, {
+    access: { kind: 'public' },
+    learning: { on: true, answers: 'successful' },
+    sensitive,
+    unmatched: [{ prefix: '/wild', mode: 'pass' }],
+  });
   // Tokens are only observed where rights are enforced, and bodies have a size.
   const modes = { all: 'enforce', checks: { token: 'observe', claims: 'observe', proof: 'observe' } };
   await must('PATCH', `/apis/${keyed.id}/operations`, { ids: ['GET /x/lock'], modes });
@@ -252,6 +299,8 @@ export async function makeWorld(running) {
     hasHop: !running,
     provider,
     mixed,
+    watched,
+    folder: home.folder,
     client,
     call,
     must,

@@ -20,7 +20,8 @@ const READING = {
   },
 };
 const BATCH = { type: 'object', required: ['readings'], properties: { readings: { type: 'array', items: READING, maxItems: 1000 } } };
-const readings = (count) => ({
+/** A batch of readings. */
+export const readings = (count) => ({
   readings: Array.from({ length: count }, (_, index) => ({
     meterId: `M-${1000 + index}`,
     at: '2026-06-01T10:00:00Z',

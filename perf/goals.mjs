@@ -27,5 +27,8 @@ export const GOALS = {
   contractStallMs: '< 10, while that contract comes and its operations are first called',
   contractMemoryMb: '< 150',
   contractRouteRatio: 'for scale, a guarded route that takes and answers 1 KB, both checked',
+  learningRouteRatio: 'near 1: a route that takes and answers 1 KB, looked into for learning and nine kinds of data, of the same without',
+  learningDropShare: 'stated: requests passed over at full load',
+  learningStallMs: 'the longest time that the serving thread was kept meanwhile, for scale',
   trialsMs: '< 5000, 200 operations',
 };

@@ -41,7 +41,7 @@ function operation(api, index) {
     conditions: rule % 5 === 0 ? [{ kind: 'own', name: 'hours', source: 'principal.roles.exists(r, r == "role1") && now.getHours() > 6' }] : null,
     authorizers: null,
     contract: null,
-      hidden: false,
+    hidden: false,
   };
 }
 

@@ -137,7 +137,7 @@ export function ruled(document) {
 /** The control plane as a node needs it: a feed, and an open ear for records. */
 export async function makeControl() {
   const feeds = new Set();
-  const seen = { traces: 0, counted: 0, unsent: 0, effective: new Map(), directory: null };
+  const seen = { traces: 0, counted: 0, unsent: 0, taken: 0, dropped: 0, effective: new Map(), directory: null };
   let live = null;
   let split = null;
   const contracts = new Map();
@@ -160,6 +160,9 @@ export async function makeControl() {
         seen.traces += body.traces.length;
         for (const count of body.counts) seen.counted += count.count;
         seen.unsent += body.unsent.passed;
+      } else if (req.url.endsWith('/sightings')) {
+        seen.taken += body.taken;
+        seen.dropped += body.dropped;
       } else if (body.directory !== undefined) seen.directory = body.directory;
       if (body.release && !seen.effective.has(body.release.number)) seen.effective.set(body.release.number, body.release.effectiveAt);
       res.writeHead(204).end();

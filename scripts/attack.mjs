@@ -9,6 +9,7 @@ import { CALLERS } from '../attack/callers.mjs';
 import { CREDENTIALS } from '../attack/credentials.mjs';
 import { PRESSURE } from '../attack/pressure.mjs';
 import { CONTRACT } from '../attack/contract.mjs';
+import { LEARNING } from '../attack/learning.mjs';
 import { TRIALS } from '../attack/trials.mjs';
 import { makeWorld } from '../attack/world.mjs';
 import { build, install } from './lib/prepare.mjs';
@@ -33,6 +34,7 @@ try {
     ...CREDENTIALS,
     ...TRIALS,
     ...CONTRACT,
+    ...LEARNING,
     ...PRESSURE,
   })) {
     const found = await attack(world);

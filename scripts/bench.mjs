@@ -19,7 +19,8 @@ const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release, ruled } = await 
 const { directoryUnderLoad, idleConnections } = await import('../perf/under-load.mjs');
 const { scripts } = await import('../perf/authorizers.mjs');
 const { reachTable, trialRun } = await import('../perf/reach.mjs');
-const { bodyRatio, contractRoute, largeContractInNode } = await import('../perf/contract.mjs');
+const { bodyRatio, contractRoute, largeContractInNode, readings } = await import('../perf/contract.mjs');
+const { learningRoute } = await import('../perf/learning.mjs');
 const { GOALS } = await import('../perf/goals.mjs');
 const { twoCredentials } = await import('../perf/two-credentials.mjs');
 const { askTogether, makeProofs, verifyAlone, verifyWhole } = await import('../perf/proofs.mjs');
@@ -326,8 +327,27 @@ async function contracts() {
   return { contractRatio, ...route, ...large };
 }
 
+/** Learning and looking for sensitive data, against the same route without. */
+async function learning() {
+  const upstream = await start('upstream.mjs');
+  const [control, issuer] = [await makeControl(), await makeIssuer()];
+  const gateway = await start('gateway.mjs', control.url, NODE_TOKEN, mkdtempSync(join(tmpdir(), 'virga-bench-')));
+  while (!control.connected()) await new Promise((resolve) => setTimeout(resolve, 20));
+  const headers = { authorization: `Bearer ${await issuer.sign('known')}`, accept: 'application/json' };
+  const measured = await learningRoute({
+    ...{ control, gateway, headers, rounds, ms, issuer: issuer.issuer },
+    upstreamUrl: `http://127.0.0.1:${upstream.port}`,
+    longest: (during) => longestStall(gateway, during),
+    body: JSON.stringify(readings(7)),
+  });
+  control.close();
+  issuer.close();
+  return measured;
+}
+
 const GROUPS = {
   contracts,
+  learning,
   reach: async () => ({ reachMs: median(await reachTable(rounds)), trialsMs: median(await trialRun(rounds)) }),
   authorizers,
   tokens: allColdTokens,

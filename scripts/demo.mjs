@@ -8,7 +8,7 @@ const options = readOptions({ traffic: { type: 'boolean', default: false } });
 const { folder, portBase } = options;
 const marker = join(folder, 'demo.json');
 if (existsSync(join(folder, 'virga.sqlite')) && !existsSync(marker)) fail(`${folder} holds data that is not the demo's; choose another folder with --data`);
-if (!process.env.NOINST) install();
+install();
 build();
 const { endNode, onInterrupt, Supervisor } = await import('./lib/supervise.mjs');
 const { ControlClient } = await import('../demo/control-client.mjs');

@@ -28,6 +28,7 @@ const control = async (method, path, body) => {
 const { items: apis } = await control('GET', '/apis');
 const gates = apis.find((item) => item.name === 'Headgates').id;
 const meters = apis.find((item) => item.name === 'Meter readings').id;
+const rights = apis.find((item) => item.name === 'Allotments').id;
 const { items: clients } = await control('GET', '/clients');
 const { items: traces } = await control('GET', `/traces?code=rights.scope-missing&api=${gates}&limit=1`);
 const { items: providers } = await control('GET', '/providers');
@@ -45,14 +46,8 @@ const setMode = (mode) => page.evaluate((value) => localStorage.setItem('virga-m
 // A change that is not published, so that the pictures show one.
 await control('PATCH', `/apis/${gates}/operations`, { ids: ['GET /sections/{section}/flow'], access: { kind: 'public' } });
 await shot('overlook', '/');
-await shot('apis', '/apis');
 await shot('api', `/apis/${gates}`);
 await shot('operation', `/apis/${meters}/operations/${encodeURIComponent('GET /basin-volumes')}`);
-await shot('addresses', '/addresses', async () => {
-  await page.getByLabel('What x-forwarded-for says').fill('192.0.2.7, 203.0.113.54');
-  await page.getByRole('button', { name: 'Ask the draft' }).click();
-  await page.getByText('It counts as coming from').waitFor();
-});
 await shot('client', `/clients/${clients.find((item) => item.keys > 0).id}`);
 await shot('provider', `/providers/${providers[0].id}`);
 await shot('traces', '/traces?outcome=refused');
@@ -68,11 +63,6 @@ await shot('reach', '/reach', async () => {
 });
 await shot('trials', '/trials', async () => {
   await page.getByText(/trials of/).waitFor();
-});
-await shot('before-publishing', '/releases', async () => {
-  await page.getByRole('button', { name: 'Publish' }).click();
-  await page.getByText(/trials got through/).waitFor();
-  await page.getByText(/more:/).first().waitFor();
 });
 await shot('probe', `/apis/${gates}`, async () => {
   await page.getByRole('listitem').filter({ hasText: 'POST/gates/{gateId}/positions' }).getByRole('button', { name: 'probe' }).click();
@@ -92,10 +82,6 @@ const readToken = async () => {
   await page.getByRole('button', { name: 'Verify', exact: true }).click();
   await page.getByText('The gateway answers 403.').waitFor();
 };
-await shot('claim-map', `/providers/${providers[1].id}`, async () => {
-  await page.getByRole('button', { name: 'more, set' }).first().click();
-  await page.getByRole('heading', { name: 'Claim map' }).evaluate((element) => element.scrollIntoView());
-});
 await shot('authorizer', '/authorizers/named/own%20section', async () => {
   await page.getByText('all hold').waitFor();
 });
@@ -117,6 +103,20 @@ await shot('contract', '/contract', async () => {
   await page.getByRole('button', { name: 'Let the contract accept this' }).click();
   await page.getByText('The contract then names the member keeper').waitFor();
   await page.waitForTimeout(600);
+});
+await shot('inventory', '/inventory', async () => {
+  await page.getByRole('link', { name: /GET \/v0\/export/ }).waitFor();
+});
+await shot('review', '/inventory?kind=undocumented', async () => {
+  await page.getByRole('link', { name: /GET \/v0\/export/ }).click();
+  await page.getByText('/v0/export:').waitFor();
+});
+await shot('sensitive', '/sensitive', async () => {
+  await page.getByRole('link', { name: /E-mail address, GET \/v0\/export/ }).click();
+  await page.getByText('Who received it').waitFor();
+});
+await shot('reference', `/apis/${rights}/reference?of=${encodeURIComponent('POST /transfers')}`, async () => {
+  await page.getByText('Who may call it').waitFor();
 });
 await setMode('dark');
 await shot('overlook-dark', '/');

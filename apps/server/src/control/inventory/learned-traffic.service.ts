@@ -75,7 +75,8 @@ export class LearnedTrafficService {
         dropped += batch.unplaced;
         changes.push(joined(apiId, traffic, batch));
       } catch (error) {
-        // What cannot be read is not asked for again: it would stop all that comes after it.
+        // What cannot be read is not asked for again: it would stop all that comes after it. What came of it so far is not kept.
+        this.#known.delete(apiId);
         this.#log.error(`what ${report.node} learned could not be read: ${(error as Error).message}`);
       }
     }
