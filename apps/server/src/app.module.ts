@@ -24,7 +24,7 @@ import { ConformanceController } from './control/conformance/conformance.control
 import { ConformanceService } from './control/conformance/conformance.service.js';
 import { InventoryController } from './control/inventory/inventory.controller.js';
 import { InventoryService } from './control/inventory/inventory.service.js';
-import { LearnedTrafficService } from './control/inventory/learned-traffic.service.js';
+import { LearnedTrafficService } from './record/learned-traffic.service.js';
 import { ReferenceController } from './control/reference/reference.controller.js';
 import { ReferenceService } from './control/reference/reference.service.js';
 import { SensitiveController } from './control/sensitive/sensitive.controller.js';

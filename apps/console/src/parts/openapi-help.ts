@@ -1,5 +1,5 @@
 import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
-import { syntaxTree } from '@codemirror/language';
+import { indentService, syntaxTree } from '@codemirror/language';
 import { linter, lintGutter, type Diagnostic } from '@codemirror/lint';
 import type { ContractProblemView } from '@virga/protocol';
 import type { EditorState, Extension } from '@uiw/react-codemirror';
@@ -58,8 +58,17 @@ function complete(format: 'json' | 'yaml'): (context: CompletionContext) => Comp
   };
 }
 
+/** A line behind one that opens an object begins inside it; every other as the one before. */
+const yamlIndent = indentService.of((context, pos) => {
+  const { text } = context.lineAt(pos, -1);
+  const inside = /^(\s*)((?:- +)?)/.exec(text);
+  const depth = (inside?.[1]?.length ?? 0) + (inside?.[2]?.length ?? 0);
+  return /:\s*$/.test(text) ? depth + 2 : depth;
+});
+
 /** Help with a description: names that may stand at a place, and problems where they are. @param problems of the text as it was read last */
 export const openapiHelp = (format: 'json' | 'yaml', problems: readonly ContractProblemView[]): Extension[] => [
+  ...(format === 'yaml' ? [yamlIndent] : []),
   autocompletion({ override: [complete(format)], icons: false }),
   lintGutter(),
   linter((view): Diagnostic[] =>

@@ -77,7 +77,7 @@ export class SightingDesk {
             up: detectorsOf('request'),
             back: detectorsOf('answer'),
             paths: known?.paths ?? new PathLearner(),
-            operations: known?.operations ?? new Map(),
+            operations: known?.operations ?? new Map<string, SeenOperation>(),
             findings: known?.findings ?? new SeenFindings(),
           },
         ];

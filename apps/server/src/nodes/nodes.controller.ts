@@ -6,7 +6,7 @@ import type { Request, Response } from 'express';
 import { pipeline } from 'node:stream/promises';
 import { problem } from '../http/problems.js';
 import { ContractService } from '../control/contract/contract.service.js';
-import { LearnedTrafficService } from '../control/inventory/learned-traffic.service.js';
+import { LearnedTrafficService } from '../record/learned-traffic.service.js';
 import { RecordService } from '../record/record.service.js';
 import { bearerOf, OpenEndpoint } from '../session/access.guard.js';
 import { SessionService } from '../session/session.service.js';

@@ -83,17 +83,6 @@ export async function readSightings(
   };
 }
 
-/** APIs of which something was seen. */
-export async function sightedApis(store: Store): Promise<string[]> {
-  const rows = await store.sequelize.query<{ id: string }>(
-    'SELECT DISTINCT api_id AS id FROM seen_operations UNION SELECT DISTINCT api_id AS id FROM sensitive_findings',
-    {
-      type: QueryTypes.SELECT,
-    },
-  );
-  return rows.map(({ id }) => id);
-}
-
 /** Requests that were looked into from a time on, and those that were passed over. */
 export async function sightingCounts(store: Store, from: number): Promise<{ readonly taken: number; readonly dropped: number }> {
   const [row] = await store.sequelize.query<{ taken: number | null; dropped: number | null }>(

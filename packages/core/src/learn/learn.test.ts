@@ -140,7 +140,7 @@ describe('bodies', () => {
         expect(holds.valid).toBe(true);
         const id = `https://learned.example/${Math.random()}`;
         const { registerSchema, unregisterSchema } = await import('@hyperjump/json-schema/draft-2020-12');
-        registerSchema({ ...schemaOf(shape), $schema: 'https://json-schema.org/draft/2020-12/schema' } as never, id);
+        registerSchema({ ...schemaOf(shape), $schema: 'https://json-schema.org/draft/2020-12/schema' }, id);
         for (const value of values) expect([value, (await validate(id, value as never)).valid]).toEqual([value, true]);
         unregisterSchema(id);
       }),

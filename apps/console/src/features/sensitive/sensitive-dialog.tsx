@@ -23,9 +23,9 @@ export function SensitiveDialog({ subject, view }: { readonly subject: RuleSubje
     ...view.detectors,
     ...view.own.map(({ id, name, pattern }) => ({ id, name, group: 'own' as const, verifies: `the pattern ${pattern}` })),
   ];
-  const useOf = (id: string): SensitiveUseDto => rule.uses.find(({ detector }) => detector === id) ?? { detector: id, request: null, answer: null };
+  const ofDetector = (id: string): SensitiveUseDto => rule.uses.find(({ detector }) => detector === id) ?? { detector: id, request: null, answer: null };
   const set = (id: string, change: Partial<SensitiveUseDto>): void => {
-    const next = { ...useOf(id), ...change };
+    const next = { ...ofDetector(id), ...change };
     const others = rule.uses.filter(({ detector }) => detector !== id);
     setRule({ ...rule, uses: next.request === null && next.answer === null ? others : [...others, next] });
   };
@@ -77,7 +77,7 @@ export function SensitiveDialog({ subject, view }: { readonly subject: RuleSubje
                       className="plain"
                       style={{ width: 118 }}
                       aria-label={`${name} in requests`}
-                      value={useOf(id).request ?? ''}
+                      value={ofDetector(id).request ?? ''}
                       onChange={(event) => set(id, { request: (event.target.value || null) as SensitiveUseDto['request'] })}
                     >
                       <option value="">not looked for</option>
@@ -91,7 +91,7 @@ export function SensitiveDialog({ subject, view }: { readonly subject: RuleSubje
                       className="plain"
                       style={{ width: 118 }}
                       aria-label={`${name} in answers`}
-                      value={useOf(id).answer ?? ''}
+                      value={ofDetector(id).answer ?? ''}
                       onChange={(event) => set(id, { answer: (event.target.value || null) as SensitiveUseDto['answer'] })}
                     >
                       <option value="">not looked for</option>

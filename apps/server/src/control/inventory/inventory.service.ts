@@ -21,7 +21,7 @@ import type { DriftAnswer, MergeAnswer, WholeAnswer } from '../contract/contract
 import { ContractService } from '../contract/contract.service.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
-import { LearnedTrafficService } from './learned-traffic.service.js';
+import { LearnedTrafficService } from '../../record/learned-traffic.service.js';
 
 const DAY_MS = 86_400_000;
 /** Days that are drawn. */

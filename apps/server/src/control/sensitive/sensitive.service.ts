@@ -6,7 +6,7 @@ import { sightingCounts } from '../../store/sighting-store.js';
 import { Store } from '../../store/store.js';
 import { sensitiveView } from '../apis/sensitive-mapping.js';
 import { lastDays } from '../inventory/inventory.service.js';
-import { LearnedTrafficService } from '../inventory/learned-traffic.service.js';
+import { LearnedTrafficService } from '../../record/learned-traffic.service.js';
 import { partOf, revisionOf } from '../releases/draft-part.js';
 import { DraftService } from '../releases/draft.service.js';
 

@@ -1,8 +1,8 @@
 import { Injectable, Logger } from '@nestjs/common';
 import { joinFindings, joinOperations, learnedKey, PathLearner, unpack, type LearnedBatch, type SeenFinding, type SeenOperation } from '@virga/core';
 import type { SightingReport } from '@virga/protocol';
-import { isTaken, readSightings, writeSightings, type SightingChange, type StoredOperation } from '../../store/sighting-store.js';
-import { Store } from '../../store/store.js';
+import { isTaken, readSightings, writeSightings, type SightingChange, type StoredOperation } from '../store/sighting-store.js';
+import { Store } from '../store/store.js';
 
 /** Places of sensitive data that are kept of one API. */
 const MOST_FINDINGS = 5000;
@@ -72,8 +72,8 @@ export class LearnedTrafficService {
       const traffic = await this.of(apiId);
       try {
         const batch = unpack<LearnedBatch>(learned);
-        dropped += batch.unplaced;
         changes.push(joined(apiId, traffic, batch));
+        dropped += Number.isInteger(batch.unplaced) ? batch.unplaced : 0;
       } catch (error) {
         // What cannot be read is not asked for again: it would stop all that comes after it. What came of it so far is not kept.
         this.#known.delete(apiId);
