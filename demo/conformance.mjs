@@ -23,7 +23,8 @@ export async function throughContract(release, exchange, call, answers) {
   const refused = (verdict) => verdict && { finding: verdict.finding, status: entryOf(verdict.finding.code).status };
   const stopped = decidePhase(release, exchange, 'request-content');
   if (stopped) return refused(stopped);
-  const watched = api.rule.learning.on || api.rule.sensitive.uses.length > 0;
+  // What only looks is not asked of a service where that would change something.
+  const watched = call.method === 'GET' && (api.rule.learning.on || api.rule.sensitive.uses.length > 0);
   if (operation.needs.answerContent === null && !watched) return {};
   const path = new URL(api.rule.upstream.url).origin + exchange.below + exchange.query;
   const key = `${call.method} ${path} ${JSON.stringify(call.body ?? null)}`;

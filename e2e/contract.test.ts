@@ -69,7 +69,7 @@ test('a contract accepts what deviated: shown as a difference, then in the draft
 test('paths that no operation matches are let through by prefix', async ({ console: page }) => {
   await page.goto(`${new URL(page.url()).origin}/apis`);
   await page.getByRole('link', { name: 'Meter readings' }).click();
-  await page.getByRole('navigation', { name: 'Parts of the API' }).getByRole('link', { name: 'Contract' }).click();
+  await page.getByRole('navigation', { name: 'Parts of the API' }).getByRole('link', { name: 'Contract', exact: true }).click();
   await page.getByRole('button', { name: 'paths without an operation' }).click();
   const dialog = page.getByRole('dialog');
   await dialog.getByRole('button', { name: 'say something for a prefix' }).click();

@@ -160,6 +160,6 @@ test('drift is told field by field, and the contract with what is enforced can b
   await expect(page.getByRole('row', { name: /\/meters.*answer 200.*keeper.*is not described/ })).toBeVisible();
   await expect(page.getByRole('row', { name: /\/basin-volumes.*only observe/ })).toBeVisible();
   const download = page.waitForEvent('download');
-  await page.getByRole('button', { name: 'the contract with what is really enforced' }).click();
+  await page.getByRole('button', { name: 'it with what is really enforced' }).click();
   expect((await download).suggestedFilename()).toBe('Meter readings as enforced.yaml');
 });

@@ -197,6 +197,17 @@ describe('what is seen and in no contract', () => {
     expect(taken).toBeGreaterThanOrEqual(16);
   });
 
+  it('and Overlook tells of both', async () => {
+    const { items } = await server.ok<{ items: { title: string; detail: string; link: string }[] }>('GET', '/overlook/attention');
+    expect(items).toContainEqual({
+      mark: 'would-refuse',
+      title: 'Meter readings: an operation is called and in no contract',
+      detail: 'GET /v0/export, 8 requests were looked into. Review and take it, or dismiss it.',
+      link: `/inventory?kind=undocumented&api=${id}`,
+    });
+    expect(items.map(({ title }) => title)).toContain('Meter readings: sensitive data leaves with answers');
+  });
+
   it('joins the contract only with a word on who may call it', async () => {
     const ask = (input: object) => server.call('POST', `/control/v1/apis/${id}/learned/review`, { key: KEY, leaveOut: [], ...input });
     const as = await ask({ requirement: 'as-api' });

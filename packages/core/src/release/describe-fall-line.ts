@@ -94,6 +94,9 @@ function describeHead(operation: CompiledOperation, release: CompiledRelease): D
 function described({ step, mode }: CompiledStep, { rule, rights }: CompiledOperation): Pick<DescribedCheck, 'step' | 'name' | 'mode' | 'modeSetAt'> {
   const part = CONTRACT_PARTS.find((one) => one === step);
   if (part !== undefined) return { step, name: STEP_NAMES[step], mode, modeSetAt: rule.contract?.parts?.[part] === undefined ? 'api' : 'operation' };
+  // What may not pass is refused or masked, unless the whole only observes.
+  if (step === 'sensitive' || step.startsWith('sensitive-'))
+    return { step, name: STEP_NAMES[step], mode, modeSetAt: rule.modes === null ? 'api' : 'operation' };
   const moded = (MODED_CHECKS as readonly string[]).includes(step) && (rights !== null || step !== 'credential');
   return { step, name: STEP_NAMES[step], mode: moded ? mode : null, modeSetAt: !moded ? 'gateway' : rule.modes === null ? 'api' : 'operation' };
 }

@@ -35,7 +35,7 @@ export function DriftTab({ api }: { readonly api: ApiView }) {
   const fetchText = useMutation({
     mutationFn: async ({ path, name }: { readonly path: string; readonly name: string }) => {
       const { text, format } = await control.get<ContractText>(`/apis/${api.id}/${path}`);
-      saveText(`${api.name} ${name}.${format === 'json' ? 'json' : 'yaml'}`, text);
+      saveText(`${[api.name, name].filter(Boolean).join(' ')}.${format === 'json' ? 'json' : 'yaml'}`, text);
     },
   });
   if (error) return <ProblemNotice error={error} />;
@@ -46,8 +46,12 @@ export function DriftTab({ api }: { readonly api: ApiView }) {
         <h2 style={{ margin: 0 }}>Fields about which they disagree</h2>
         <span className="small">
           Download:{' '}
+          <button className="link" disabled={fetchText.isPending} onClick={() => fetchText.mutate({ path: 'contract', name: '' })}>
+            the contract
+          </button>
+          ,{' '}
           <button className="link" disabled={fetchText.isPending} onClick={() => fetchText.mutate({ path: 'contract/enforced', name: 'as enforced' })}>
-            the contract with what is really enforced
+            it with what is really enforced
           </button>
           ,{' '}
           <button className="link" disabled={fetchText.isPending} onClick={() => fetchText.mutate({ path: 'learned/document', name: 'learned' })}>

@@ -161,6 +161,7 @@ const markOf = ({ mode, asks, step }: OperationCheckView): MarkKind =>
 function SetAt({ check, page, onEdit }: { readonly check: OperationCheckView; readonly page: OperationPage; readonly onEdit: (part: Editing) => void }) {
   const words = SET_AT[check.setAt];
   if (check.part === 'fence') return <Link to="/addresses">{words}</Link>;
+  if (check.part === 'sensitive') return <Link to={`/sensitive?api=${page.apiId}`}>{words}</Link>;
   if (check.setAt === 'gateway') return <span className="quiet">{words}</span>;
   if (
     check.part === 'access' ||

@@ -21,18 +21,21 @@ const TABS: Readonly<Record<string, string>> = {
   enabled: '',
 };
 
+/** Screens of rules of the gateway as a whole. */
+const OF_GATEWAY: Readonly<Record<string, string>> = { conditions: '/conditions', detectors: '/sensitive' };
+
 /** The way to the rule that decided a step, by its pointer into the release. */
 export function RuleLink({ step }: { readonly step: StepView }) {
   const { rule } = step;
   if (rule === null) return step.step === 'route' ? <Link to="/apis">Look at the base paths of all APIs</Link> : null;
   const to =
     rule.apiId === ''
-      ? rule.part === 'conditions'
-        ? '/conditions'
-        : '/addresses'
-      : rule.operationId === null
-        ? `/apis/${rule.apiId}${TABS[rule.part] ?? ''}`
-        : operationPath(rule.apiId, rule.operationId);
+      ? (OF_GATEWAY[rule.part] ?? '/addresses')
+      : rule.part === 'sensitive'
+        ? `/sensitive?api=${rule.apiId}`
+        : rule.operationId === null
+          ? `/apis/${rule.apiId}${TABS[rule.part] ?? ''}`
+          : operationPath(rule.apiId, rule.operationId);
   return (
     <div>
       <Link to={to}>Open the rule</Link>

@@ -5,7 +5,7 @@ import {
   evidenceRows,
   learnedDocument,
   pack,
-  templateShape,
+  operationKey,
   type ApiRule,
   type EvidenceRow,
   type LearnedEntry,
@@ -64,26 +64,16 @@ export class InventoryService {
           dismissed: false,
         });
       }
-      const own = new Set(dismissed.filter(({ apiId }) => apiId === api.id).map(({ key }) => key));
-      const documented = new Set(api.operations.map(({ method, path }) => `${method} ${templateShape(path)}`));
-      for (const [key, entry] of paths.entries) {
-        const described = describeLearned(entry);
-        if (documented.has(`${described.method} ${templateShape(described.path)}`)) continue;
-        items.push({
-          ...placeOf(api),
-          ...usedAs(undefined, entry.operation),
-          kind: 'undocumented',
-          key,
-          method: described.method,
-          path: described.path,
-          summary: '',
-          required: '',
-          published: 'none',
-          dismissed: own.has(key),
-        });
-      }
+      items.push(...undocumentedOf(api, paths.entries, dismissed));
     }
     return { items, apis: this.draft.document.apis.map((api) => this.#api(api)), ...counts };
+  }
+
+  /** Operations that are seen and in no contract of the draft. */
+  async undocumented(): Promise<InventoryItem[]> {
+    const dismissed = await dismissedKeys(this.store);
+    const found = await Promise.all(this.draft.document.apis.map(async (api) => undocumentedOf(api, await this.traffic.learned(api.id), dismissed)));
+    return found.flat();
   }
 
   #live(apiId: string): ApiRule | undefined {
@@ -210,6 +200,23 @@ function byUse({ schemes, access, operations }: ApiRule): string[] {
     for (const { scheme } of rule.kind === 'required' ? rule.alternatives.flat() : []) uses.set(scheme, (uses.get(scheme) ?? 0) + 1);
   }
   return schemes.map(({ name }) => name).sort((a, b) => (uses.get(b) ?? 0) - (uses.get(a) ?? 0));
+}
+
+/** What was learned of an API and is not in its contract; what has come into it since is not told any more. */
+function undocumentedOf(
+  api: ApiRule,
+  entries: ReadonlyMap<string, LearnedEntry>,
+  dismissed: readonly { readonly apiId: string; readonly key: string }[],
+): InventoryItem[] {
+  if (entries.size === 0) return [];
+  const own = new Set(dismissed.filter(({ apiId }) => apiId === api.id).map(({ key }) => key));
+  const documented = new Set(api.operations.map(operationKey));
+  return [...entries].flatMap(([key, entry]): InventoryItem[] => {
+    const { method, path } = describeLearned(entry);
+    if (documented.has(operationKey({ method, path }))) return [];
+    const known = { kind: 'undocumented', key, method, path, summary: '', required: '', published: 'none', dismissed: own.has(key) } as const;
+    return [{ ...placeOf(api), ...usedAs(undefined, entry.operation), ...known }];
+  });
 }
 
 const placeOf = ({ id, name, version, basePath }: ApiRule): Pick<InventoryItem, 'apiId' | 'apiName' | 'apiVersion' | 'basePath'> => ({

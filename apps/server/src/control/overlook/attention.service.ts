@@ -9,6 +9,7 @@ import {
   type AccessRule,
   type ApiRule,
   type ConditionUse,
+  type FindingSide,
   type ReleaseDocument,
 } from '@virga/core';
 import type { AttentionItem } from '@virga/protocol';
@@ -16,9 +17,16 @@ import { NodeHub } from '../../nodes/node-hub.js';
 import { tableColumns } from '../../store/table-store.js';
 import { observedOf } from '../apis/operation-view.js';
 import { ApisService } from '../apis/apis.service.js';
+import { InventoryService } from '../inventory/inventory.service.js';
+import { SensitiveService } from '../sensitive/sensitive.service.js';
 import { ProvidersService } from '../providers/providers.service.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
+
+/** How long ago traffic may be that is still told of. */
+const RECENT_MS = 7 * 86_400_000;
+
+const isAnswer = (side: FindingSide): boolean => side === 'answer-body' || side === 'answer-header';
 
 /** What an engineer should look at next, the gravest first. */
 @Injectable()
@@ -29,6 +37,8 @@ export class AttentionService {
     private readonly releases: ReleasesService,
     private readonly draft: DraftService,
     private readonly hub: NodeHub,
+    private readonly inventory: InventoryService,
+    private readonly sensitive: SensitiveService,
   ) {}
 
   async items(): Promise<AttentionItem[]> {
@@ -38,6 +48,7 @@ export class AttentionService {
       ...addressItems(this.releases.live?.document),
       ...tableItems(this.releases.live?.document, await tableColumns()),
       ...(await this.#operations()),
+      ...(await this.#traffic()),
       ...this.draft.document.apis.flatMap(undecided),
       ...this.#draft(),
     ];
@@ -111,6 +122,40 @@ export class AttentionService {
         });
     }
     return found;
+  }
+
+  /** What traffic shows that nobody meant: operations in no contract, and sensitive data that callers receive. */
+  async #traffic(): Promise<AttentionItem[]> {
+    const [items, sensitive] = await Promise.all([this.inventory.undocumented(), this.sensitive.view()]);
+    const recent = Date.now() - RECENT_MS;
+    return this.draft.document.apis.flatMap(({ id: apiId, name }): AttentionItem[] => {
+      const undocumented = items.filter((item) => item.apiId === apiId && !item.dismissed && (item.lastAt ?? 0) > recent);
+      const [most] = [...undocumented].sort((a, b) => b.requests - a.requests);
+      const leaves = sensitive.items.filter((item) => item.apiId === apiId && isAnswer(item.side) && item.reached > 0 && item.lastAt > recent);
+      const [first] = leaves;
+      return [
+        ...(most
+          ? [
+              {
+                mark: 'would-refuse' as const,
+                title: `${name}: ${undocumented.length === 1 ? 'an operation is' : `${undocumented.length} operations are`} called and in no contract`,
+                detail: `${most.method} ${most.path}${undocumented.length > 1 ? ' among them' : ''}, ${most.requests} requests were looked into. Review and take it, or dismiss it.`,
+                link: `/inventory?kind=undocumented&api=${apiId}`,
+              },
+            ]
+          : []),
+        ...(first
+          ? [
+              {
+                mark: 'would-refuse' as const,
+                title: `${name}: sensitive data leaves with answers`,
+                detail: `${[...new Set(leaves.map(({ detectorName }) => detectorName))].join(', ')}; ${first.method} ${first.path} at ${first.at || 'the whole'}, ${first.reached} times. Mask it, or mend the service.`,
+                link: `/sensitive?api=${apiId}`,
+              },
+            ]
+          : []),
+      ];
+    });
   }
 
   /** Operations that only observe: whoever they would refuse gets in. */
