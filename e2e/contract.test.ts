@@ -73,12 +73,12 @@ test('paths that no operation matches are let through by prefix', async ({ conso
   await page.getByRole('button', { name: 'paths without an operation' }).click();
   const dialog = page.getByRole('dialog');
   await dialog.getByRole('button', { name: 'say something for a prefix' }).click();
-  await dialog.getByLabel('Prefix 1', { exact: true }).fill('v0/');
+  await dialog.getByLabel('Prefix 2', { exact: true }).fill('old/');
   await expect(dialog.getByText(/A prefix begins with a slash/)).toBeVisible();
   await expect(dialog.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
-  await dialog.getByLabel('Prefix 1', { exact: true }).fill('/v0');
+  await dialog.getByLabel('Prefix 2', { exact: true }).fill('/old');
   await dialog.getByRole('button', { name: 'Set in the draft' }).click();
   await expect(dialog).toBeHidden();
   await page.getByRole('button', { name: 'paths without an operation' }).click();
-  await expect(dialog.getByLabel('Prefix 1', { exact: true })).toHaveValue('/v0');
+  await expect(dialog.getByLabel('Prefix 2', { exact: true })).toHaveValue('/old');
 });
