@@ -198,6 +198,14 @@ describe('sensitive data in requests', () => {
     expect(upstream.requests).toHaveLength(0);
   });
 
+  test('what belongs into a field is none: programs have versions, hops have addresses', async () => {
+    await publish(look({ detector: 'ip-address', request: 'refuse', answer: null }, email(null, 'refuse')));
+    answer = json({});
+    const browser = 'User-Agent: Browser/120.0.0.0 (made-up)\r\nSec-CH-UA: "Browser";v="120.0.0.0"\r\nX-Forwarded-For: 203.0.113.9\r\n';
+    expect((await send('GET /a/open/7', '', browser)).status).toBe(200);
+    expect((await send('GET /a/open/7', '', 'X-Peer: 203.0.113.9\r\n')).status).toBe(400);
+  });
+
   test('a call without any passes', async () => {
     await publish(look(email(null, 'refuse')));
     answer = json({});

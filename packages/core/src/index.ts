@@ -269,6 +269,7 @@ export {
 } from './document/sensitive-rule.js';
 export { DETECTORS, detectorFinder } from './sensitive/detectors.js';
 export { DETECTOR_GROUPS, type Detector, type DetectorGroup } from './sensitive/detector.js';
+export { isExpectedHeader } from './sensitive/expected-headers.js';
 export { patternFault } from './sensitive/own-detector.js';
 export { scanJsonText, scanText, type Hit, type Scanned } from './sensitive/scan.js';
 export { mediaTypeOf } from './message/media-type.js';

@@ -1,6 +1,7 @@
 import {
   compileRedactor,
   detectorFinder,
+  isExpectedHeader,
   isRecord,
   learnsFrom,
   mediaTypeOf,
@@ -118,7 +119,7 @@ export class SightingDesk {
       tell(
         'header',
         named(
-          headers.filter(([name]) => !OF_HOPS.has(name)),
+          headers.filter(([name]) => !isExpectedHeader(name)),
           api.up,
         ),
       );
@@ -169,9 +170,6 @@ function reaches(uses: readonly SensitiveUse[], side: FindingSide, { delivered }
   const masked = new Set(uses.filter(({ answer }) => answer === 'mask').map(({ detector }) => detector));
   return (detector) => !masked.has(detector);
 }
-
-/** Fields of hops, whose values are addresses by what they are. */
-const OF_HOPS = new Set(['authorization', 'cookie', 'forwarded', 'x-forwarded-for', 'x-real-ip', 'host', 'via', 'dpop']);
 
 function pairs(flat: readonly string[]): [string, string][] {
   const out: [string, string][] = [];

@@ -2,6 +2,7 @@ import type { SensitiveRule, SensitiveUse } from '../document/sensitive-rule.js'
 import type { CheckMode, ModeRule } from '../document/modes.js';
 import { mediaTypeOf } from '../message/media-type.js';
 import type { Detector } from '../sensitive/detector.js';
+import { isExpectedHeader } from '../sensitive/expected-headers.js';
 import { scanJsonText, scanText, type Hit, type Scanned } from '../sensitive/scan.js';
 import { textOfBody } from '../sensitive/text-of-body.js';
 import { finding, type Finding } from '../verdict/codes.js';
@@ -34,20 +35,6 @@ const NONE_IN_ANSWER = finding('sensitive-answer.none', {});
 
 /** So many places are named. */
 const MOST_PLACES = 10;
-
-/** Header fields that hold credentials, and addresses of hops, by what they are. */
-const EXPECTED_HEADERS = new Set([
-  'authorization',
-  'proxy-authorization',
-  'cookie',
-  'dpop',
-  'forwarded',
-  'x-forwarded-for',
-  'x-real-ip',
-  'host',
-  'via',
-  'client-cert',
-]);
 
 /** Compiles the checks of an operation. @param find a detector by its id */
 export function compileSensitive(rule: SensitiveRule, modes: ModeRule, find: (id: string) => Detector): CompiledSensitive {
@@ -91,7 +78,7 @@ function lookAtHead(exchange: Exchange, detectors: readonly Detector[]): Finding
     hits.push(...scanText(plain, detectors, plainName, plainName).hits);
   }
   for (const [name, value] of Object.entries(exchange.headers)) {
-    if (value === undefined || EXPECTED_HEADERS.has(name)) continue;
+    if (value === undefined || isExpectedHeader(name)) continue;
     hits.push(...scanText(typeof value === 'string' ? value : value.join(', '), detectors, name, name).hits);
   }
   return hits.length === 0 ? NONE : finding('sensitive.found', foundOf(hits));
