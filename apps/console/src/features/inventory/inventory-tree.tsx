@@ -20,7 +20,7 @@ export const CREDENTIAL_WORDS: Readonly<Record<string, string>> = {
   basic: 'name and secret',
   certificate: 'a certificate',
   none: 'nothing',
-  unasked: 'what nobody asked for',
+  unasked: 'an unasked one',
 };
 
 /** What callers came with, in words. */
