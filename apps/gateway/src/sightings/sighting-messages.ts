@@ -48,7 +48,7 @@ export type ToSightingThread =
   | { readonly type: 'report' };
 
 export type FromSightingThread =
-  | { readonly type: 'took'; readonly requests: number; readonly bytes: number }
+  | { readonly type: 'took'; readonly requests: number; readonly bytes: number; readonly faults: readonly string[] }
   /** Null where nothing new is known. */
   | { readonly type: 'report'; readonly apis: readonly SeenApiReport[] | null };
 

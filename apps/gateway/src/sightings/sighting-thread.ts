@@ -144,6 +144,9 @@ export class SightingThread {
       else {
         this.#waiting -= message.requests;
         this.#waitingBytes -= message.bytes;
+        this.#taken = Math.max(0, this.#taken - message.faults.length);
+        this.#dropped += message.faults.length;
+        if (message.faults[0] !== undefined) this.#log(`a request could not be looked into: ${message.faults[0]}`);
       }
     });
     worker.on('error', (error) => this.#log(`the thread that learns from traffic ended and is begun again: ${error.message}`));

@@ -14,9 +14,9 @@ export function hasLuhnDigit(digits: string): boolean {
 /** The remainder by 97 of a text of digits and capital letters, letters counting 10 to 35 (ISO/IEC 7064, MOD 97-10). */
 export function modulo97(text: string): number {
   let rest = 0;
-  for (const sign of text) {
-    const value = parseInt(sign, 36);
-    rest = (rest * (value > 9 ? 100 : 10) + value) % 97;
+  for (let index = 0; index < text.length; index++) {
+    const code = text.charCodeAt(index);
+    rest = code >= 65 ? (rest * 100 + code - 55) % 97 : (rest * 10 + code - ZERO) % 97;
   }
   return rest;
 }

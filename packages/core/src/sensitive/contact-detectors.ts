@@ -16,6 +16,8 @@ function findEmails(text: string): readonly Span[] {
   if (at < 0) return NOTHING;
   const found: Span[] = [];
   for (; at >= 0 && found.length < MOST_SPANS; at = text.indexOf('@', at + 1)) {
+    // Most signs of this kind have no name before them or no domain behind.
+    if (at === 0 || !isLocal(text.charCodeAt(at - 1)) || !isDomain(text.charCodeAt(at + 1))) continue;
     let from = at;
     while (from > 0 && at - from < MOST_LOCAL && isLocal(text.charCodeAt(from - 1))) from--;
     let to = at + 1;

@@ -49,20 +49,22 @@ export function isIban(text: string): boolean {
   return /^[A-Z]{2}\d{2}[A-Z0-9]{11,30}$/.test(iban) && IBAN_LENGTHS[iban.slice(0, 2)] === iban.length && modulo97(iban.slice(4) + iban.slice(0, 4)) === 1;
 }
 
+/** Whether a character is a letter or digit of ASCII; beyond the end of a text none is. */
+const isSign = (code: number): boolean => (code >= 48 && code <= 57) || (code >= 65 && code <= 90) || (code >= 97 && code <= 122);
+
 /** Accounts from every country code on, as far as its accounts are long; single spaces may stand between. */
 function findIbans(text: string): readonly Span[] {
   const found: Span[] = [];
   for (const match of text.matchAll(/(?<![A-Za-z0-9])[A-Za-z]{2}\d{2}/g)) {
     const length = IBAN_LENGTHS[match[0].slice(0, 2).toUpperCase()];
     if (length === undefined) continue;
-    let own = '';
+    let signs = 0;
     let at = match.index;
-    for (; own.length < length && at < text.length; at++) {
-      const sign = text.charAt(at);
-      if (/[A-Za-z0-9]/.test(sign)) own += sign;
-      else if (sign !== ' ' || text.charAt(at - 1) === ' ') break;
+    for (; signs < length && at < text.length; at++) {
+      if (isSign(text.charCodeAt(at))) signs++;
+      else if (text.charCodeAt(at) !== 32 || text.charCodeAt(at - 1) === 32) break;
     }
-    if (!/[A-Za-z0-9]/.test(text.charAt(at)) && isIban(own)) found.push({ from: match.index, to: at });
+    if (signs === length && !isSign(text.charCodeAt(at)) && isIban(text.slice(match.index, at).replaceAll(' ', ''))) found.push({ from: match.index, to: at });
     if (found.length >= MOST_SPANS) break;
   }
   return found;

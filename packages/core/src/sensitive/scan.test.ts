@@ -74,6 +74,8 @@ describe('bodies', () => {
     const many = (count: number): string => Array.from({ length: count }, (_, index) => `u${index}@orchard.example`).join(' ');
     expect(scanText(many(1000), ALL)).toMatchObject({ whole: true, masked: expect.not.stringContaining('orchard') as string });
     expect(scanJsonText(JSON.stringify([many(20_000)]), ALL)?.whole).toBe(false);
+    // Many texts that have much in them count together.
+    expect(scanJsonText(JSON.stringify(Array.from({ length: 30 }, () => many(1000))), ALL)?.whole).toBe(false);
     expect(scanText('a'.repeat(300_000), ALL).whole).toBe(false);
   });
 

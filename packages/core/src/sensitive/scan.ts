@@ -21,29 +21,36 @@ export interface Scanned {
   readonly whole: boolean;
 }
 
+/** Things that are found in one body. One with more was not looked through whole: whoever sends such bodies keeps nobody waiting with them. */
+const MOST_FOUND = 20_000;
+
 /** Things that are told of one text; more are masked all the same. */
 export const MOST_HITS = 500;
 
 /** Looks through a text that is no JSON. */
 export function scanText(text: string, detectors: readonly Detector[], at = '', member = ''): Scanned {
-  const found: Found = { hits: [], whole: true };
+  const found: Found = { hits: [], whole: true, count: 0 };
   const masked = look(text, member, at, detectors, found);
-  return { ...found, masked };
+  return { hits: found.hits, whole: found.whole, masked };
 }
 
 interface Found {
   readonly hits: Hit[];
   whole: boolean;
+  /** All that was found so far, told or not. */
+  count: number;
 }
 
 /** What stands in a text; with it masked, null for nothing. */
 function look(given: string, member: string, at: string, detectors: readonly Detector[], into: Found): string | null {
   if (given.length > MOST_CHARACTERS) into.whole = false;
+  if (into.count > MOST_FOUND) return null;
   const text = given.length > MOST_CHARACTERS ? given.slice(0, MOST_CHARACTERS) : given;
   let found: (Span & { readonly detector: Detector })[] | null = null;
   for (const detector of detectors) {
     const spans = detector.find(text, member);
-    if (spans.length >= MOST_SPANS) into.whole = false;
+    into.count += spans.length;
+    if (spans.length >= MOST_SPANS || into.count > MOST_FOUND) into.whole = false;
     if (spans.length > 0) (found ??= []).push(...spans.map((span) => ({ ...span, detector })));
   }
   if (found === null) return null;
@@ -91,7 +98,7 @@ export function scanJsonText(text: string, detectors: readonly Detector[]): Scan
   } catch {
     return null;
   }
-  const found: Found = { hits: [], whole: true };
+  const found: Found = { hits: [], whole: true, count: 0 };
   const changes: { readonly from: number; readonly to: number; readonly text: string }[] = [];
   const levels: Level[] = [];
   const keys = detectors.filter(({ id }) => id === 'private-key');
@@ -142,7 +149,7 @@ export function scanJsonText(text: string, detectors: readonly Detector[]): Scan
       at = end - 1;
     }
   }
-  return { ...found, masked: changes.length === 0 ? null : changed(text, changes) };
+  return { hits: found.hits, whole: found.whole, masked: changes.length === 0 ? null : changed(text, changes) };
 }
 
 const placeOf = (level: Level | undefined): string => (level === undefined ? '' : `${level.at}/${level.isObject ? pointerToken(level.member) : '*'}`);
