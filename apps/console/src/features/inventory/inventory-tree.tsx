@@ -1,3 +1,4 @@
+import useMediaQuery from '@mui/material/useMediaQuery';
 import type { InventoryApi, InventoryItem } from '@virga/protocol';
 import { useMemo } from 'react';
 import { Link } from 'react-router';
@@ -8,10 +9,10 @@ import { KIND_WORDS } from './kind-mark';
 import { PathChart } from './path-chart';
 import { layOutPaths, ROW } from './path-tree';
 
-/** Width of the picture. */
-const ROOM = 400;
+/** Width of the picture; in a narrow window the words beside it need the room. */
+const ROOM = { wide: 400, narrow: 270 } as const;
 
-const COLUMNS = `${ROOM}px 58px 58px 44px minmax(0, 1.1fr) minmax(0, 1.3fr) 84px`;
+const columnsWith = (room: number): string => `${room}px 58px 58px 44px minmax(0, 1.1fr) minmax(0, 1.3fr) 84px`;
 
 /** Kinds of credentials as callers came with them. */
 export const CREDENTIAL_WORDS: Readonly<Record<string, string>> = {
@@ -39,6 +40,8 @@ export function InventoryTree({
   readonly onLearning: () => void;
 }) {
   const pieces = useMemo(() => layOutPaths(items), [items]);
+  const room = useMediaQuery('(max-width: 1180px)') ? ROOM.narrow : ROOM.wide;
+  const columns = columnsWith(room);
   const rows = pieces.filter(({ item }) => item !== null).sort((a, b) => a.y - b.y);
   return (
     <section style={{ marginBottom: 18 }} aria-label={`${api.name} ${api.version}`}>
@@ -53,7 +56,7 @@ export function InventoryTree({
           </button>
         </span>
       </div>
-      <div className="vhead" style={{ gridTemplateColumns: COLUMNS, padding: '0 4px' }}>
+      <div className="vhead" style={{ gridTemplateColumns: columns, padding: '0 4px' }}>
         <span>path</span>
         <span />
         <span className="number">requests</span>
@@ -63,20 +66,20 @@ export function InventoryTree({
         <span>last seen</span>
       </div>
       <div style={{ position: 'relative' }} onKeyDown={listKeys}>
-        <div style={{ position: 'absolute', left: 4, top: 0, overflow: 'hidden', width: ROOM, pointerEvents: 'none' }}>
-          <PathChart pieces={pieces} rows={rows.length} room={ROOM} />
+        <div style={{ position: 'absolute', left: 4, top: 0, overflow: 'hidden', width: room, pointerEvents: 'none' }}>
+          <PathChart pieces={pieces} rows={rows.length} room={room} />
         </div>
-        {rows.map(({ item }, index) => item && <Row key={`${item.key} ${item.kind}`} item={item} row={index} to={to(item)} />)}
+        {rows.map(({ item }, index) => item && <Row key={`${item.key} ${item.kind}`} item={item} row={index} columns={columns} to={to(item)} />)}
       </div>
       {items.length === 0 && <p className="quiet small">No operation.</p>}
     </section>
   );
 }
 
-function Row({ item, row, to }: { readonly item: InventoryItem; readonly row: number; readonly to: string }) {
+function Row({ item, row, columns, to }: { readonly item: InventoryItem; readonly row: number; readonly columns: string; readonly to: string }) {
   const { method, path, kind, requests, errors, required, lastAt, published, dismissed } = item;
   return (
-    <div className="inv-row" style={{ gridTemplateColumns: COLUMNS, height: ROW }}>
+    <div className="inv-row" style={{ gridTemplateColumns: columns, height: ROW }}>
       <Link to={to} className="cover" data-row={row} aria-label={`${method} ${path}, ${KIND_WORDS[kind]}${dismissed ? ', dismissed' : ''}`} title={path} />
       <span />
       <span>
