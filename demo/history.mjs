@@ -91,7 +91,7 @@ async function simulatedDirectory(control, made) {
     value: { id: clientId, clientId, kind, name: kind === 'key' ? 'site, since spring' : name, lookup, digest, expiresAt: null, revokedAt: null },
   });
   return new Directory([
-    ...items.map(({ id, name: called, enabled, roles }) => ({ what: 'client', id, value: { id, name: called, enabled, roles } })),
+    ...items.map(({ id, name: called, enabled, roles }) => ({ what: 'client', id, value: { id, name: called, enabled, roles, metadata: {} } })),
     ...tables.map(({ name: id, key, columns, rows }) => ({ what: 'table', id, value: { id, key, columns, rows } })),
     credential('open-data-site', 'key', sha256(made.openDataKey), null),
     credential('old-billing-job', 'basic', name, sha256(secret)),

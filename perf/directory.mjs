@@ -18,7 +18,7 @@ const page = (from) =>
   JSON.parse(
     JSON.stringify(
       Array.from({ length: PAGE }, (_, at) => from + at).flatMap((index) => [
-        { what: 'client', id: `client-${index}`, value: { id: `client-${index}`, name: `Client ${index}`, enabled: true, roles: ['reader'] } },
+        { what: 'client', id: `client-${index}`, value: { id: `client-${index}`, name: `Client ${index}`, enabled: true, roles: ['reader'], metadata: {} } },
         {
           what: 'credential',
           id: `key-${index}`,

@@ -8,7 +8,7 @@ export async function twoCredentials(portsFor, rounds) {
   const issuer = await makeIssuer();
   const key = 'a-key-of-the-bench-that-is-long-enough';
   const lookup = hash('sha256', key, 'base64url');
-  const client = { id: 'c', name: 'Rider tablet', enabled: true, roles: ['reader'] };
+  const client = { id: 'c', name: 'Rider tablet', enabled: true, roles: ['reader'], metadata: {} };
   const directory = new Directory([
     { what: 'client', id: 'c', value: client },
     { what: 'credential', id: 'k', value: { id: 'k', clientId: 'c', kind: 'key', name: 'first', lookup, digest: null, expiresAt: null, revokedAt: null } },

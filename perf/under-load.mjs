@@ -8,7 +8,7 @@ export async function directoryUnderLoad(control, gateway, asked) {
   const effects = [];
   for (let index = 0; index < 20; index++) {
     await new Promise((resolve) => setTimeout(resolve, 100));
-    const value = { id: `c${index}`, name: `Client ${index}`, enabled: true, roles: [] };
+    const value = { id: `c${index}`, name: `Client ${index}`, enabled: true, roles: [], metadata: {} };
     effects.push(await control.change([{ what: 'client', id: value.id, value }]));
   }
   await running;

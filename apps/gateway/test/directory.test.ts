@@ -15,7 +15,7 @@ let url: string;
 let folder: string;
 
 const sha256 = (text: string): string => createHash('sha256').update(text).digest('base64url');
-const client = (id: string, enabled = true): DirectoryChange => ({ what: 'client', id, value: { id, name: id, enabled, roles: [] } });
+const client = (id: string, enabled = true): DirectoryChange => ({ what: 'client', id, value: { id, name: id, enabled, roles: [], metadata: {} } });
 const key = (id: string, clientId: string, text: string, change: Partial<CredentialFact> = {}): DirectoryChange => ({
   what: 'credential',
   id,

@@ -15,7 +15,7 @@ const thumbprintOf = (name: string): string =>
     .update(new X509Certificate(readFileSync(fixture(`${name}.pem`))).raw)
     .digest('base64url');
 
-const client: DirectoryChange = { what: 'client', id: 'a', value: { id: 'a', name: 'Logger fleet', enabled: true, roles: ['reader'] } };
+const client: DirectoryChange = { what: 'client', id: 'a', value: { id: 'a', name: 'Logger fleet', enabled: true, roles: ['reader'], metadata: {} } };
 const certificate = (change: object = {}): DirectoryChange => ({
   what: 'credential',
   id: 'c',
@@ -116,9 +116,9 @@ test('revoked, run out, taken away or of a client that is off, it calls no more'
   expect((await call('client')).status).toBe(401);
   await change(4, certificate());
   expect((await call('client')).status).toBe(200);
-  await change(5, { ...client, value: { id: 'a', name: 'Logger fleet', enabled: false, roles: ['reader'] } });
+  await change(5, { ...client, value: { id: 'a', name: 'Logger fleet', enabled: false, roles: ['reader'], metadata: {} } });
   expect((await call('client')).status).toBe(401);
-  await change(6, { ...client, value: { id: 'a', name: 'Logger fleet', enabled: true, roles: [] } });
+  await change(6, { ...client, value: { id: 'a', name: 'Logger fleet', enabled: true, roles: [], metadata: {} } });
   expect((await call('client')).status).toBe(403);
   await change(7, { what: 'credential', id: 'c', value: null }, client);
   expect((await call('client')).status).toBe(401);

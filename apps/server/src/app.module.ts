@@ -19,7 +19,10 @@ import { BenchIssuer } from './control/bench/bench-issuer.js';
 import { BenchService } from './control/bench/bench.service.js';
 import { GrantService } from './control/bench/grant.service.js';
 import { ClientsController } from './control/clients/clients.controller.js';
+import { ClientListService } from './control/clients/client-list.service.js';
 import { ClientsService } from './control/clients/clients.service.js';
+import { LeaksController, ScannerController } from './control/clients/leaks.controller.js';
+import { LeaksService } from './control/clients/leaks.service.js';
 import { ConformanceController } from './control/conformance/conformance.controller.js';
 import { ConformanceService } from './control/conformance/conformance.service.js';
 import { InventoryController } from './control/inventory/inventory.controller.js';
@@ -84,6 +87,8 @@ export class AppModule {
         ProbeController,
         RevocationsController,
         ClientsController,
+        LeaksController,
+        ScannerController,
         BenchController,
         SettingsController,
         AddressesController,
@@ -135,6 +140,8 @@ export class AppModule {
         RevocationsService,
         DirectoryFeed,
         ClientsService,
+        ClientListService,
+        LeaksService,
         BenchIssuer,
         BenchService,
         GrantService,

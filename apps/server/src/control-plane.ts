@@ -7,6 +7,7 @@ import { AppModule } from './app.module.js';
 import type { ServerSettings } from './config/settings.js';
 import { serveConsole } from './control/console-files.js';
 import { controlDocument } from './control/openapi.js';
+import { LeaksService } from './control/clients/leaks.service.js';
 import { readBodies } from './session/bodies.js';
 import { validationProblem } from './http/problems.js';
 import { ReservedNamesPipe } from './http/reserved-names.pipe.js';
@@ -87,7 +88,7 @@ function prepare(app: NestExpressApplication, settings: ServerSettings): void {
       crossOriginOpenerPolicy: false,
     }),
   );
-  app.use(readBodies(app.get(SessionService)));
+  app.use(readBodies(app.get(SessionService), (bearer) => app.get(LeaksService).isScanner(bearer)));
   app.useGlobalPipes(
     new ReservedNamesPipe(),
     new ValidationPipe({

@@ -85,6 +85,17 @@ export {
   CredentialMade,
   CredentialView,
   DirectoryEffect,
+  CLIENT_LIST_BOUNDS,
+  ClientListInput,
+  ClientListLine,
+  ClientListReport,
+  LeakedCredential,
+  LeakInput,
+  LeakReport,
+  LeakRule,
+  LeakRuleView,
+  RotationInput,
+  ScannerMade,
 } from './control/clients.js';
 export { EditPage, EditQuery, EditView } from './control/edits.js';
 export { OperationCheckView, OperationPage } from './control/fall-line.js';

@@ -97,6 +97,7 @@ function useTargets(): Target[] {
     to('Screen', 'APIs', '/apis'),
     to('Screen', 'Providers', '/providers'),
     to('Screen', 'Clients', '/clients'),
+    to('Screen', 'Leaked keys', '/leaks'),
     to('Screen', 'Addresses: networks, fence, trusted hops', '/addresses'),
     to('Screen', 'Reach: who can reach which operation', '/reach'),
     to('Screen', 'Trials: what must stay refused', '/trials'),

@@ -38,6 +38,7 @@ export const router = createBrowserRouter([
           { path: '/providers/:id', element: screen(() => import('../features/providers/provider-screen').then((m) => ({ default: m.ProviderScreen }))) },
           { path: '/clients', element: screen(() => import('../features/clients/client-list').then((m) => ({ default: m.ClientListScreen }))) },
           { path: '/clients/:id', element: screen(() => import('../features/clients/client-screen').then((m) => ({ default: m.ClientScreen }))) },
+          { path: '/leaks', element: screen(() => import('../features/clients/leaks').then((m) => ({ default: m.LeaksScreen }))) },
           { path: '/reach', element: screen(() => import('../features/reach/reach').then((m) => ({ default: m.ReachScreen }))) },
           { path: '/contract', element: screen(() => import('../features/contract/contract-screen').then((m) => ({ default: m.ContractScreen }))) },
           { path: '/addresses', element: screen(() => import('../features/addresses/addresses').then((m) => ({ default: m.Addresses }))) },

@@ -1,6 +1,7 @@
 import {
   endingOf,
   type CompiledOperation,
+  type CredentialUse,
   type Ending,
   type Exchange,
   type RecordBatch,
@@ -22,6 +23,8 @@ export const RECORD_LIMITS = {
   refusedPerSecond: 200,
   refusedBurst: 400,
   batchSize: 500,
+  /** Credentials whose last use is held and sent at one time. */
+  maxUses: 20_000,
   /** Different counters held while the control plane is away. */
   maxCounters: 50_000,
 } as const;
@@ -74,6 +77,7 @@ export class Recorder {
   readonly #passed = new RateBudget(RECORD_LIMITS.passedPerSecond, RECORD_LIMITS.passedBurst);
   readonly #refused = new RateBudget(RECORD_LIMITS.refusedPerSecond, RECORD_LIMITS.refusedBurst);
   #unsent = { passed: 0, refused: 0, steps: 0 };
+  #uses = new Map<string, { at: number; from: string }>();
 
   constructor(node: string) {
     this.#node = node;
@@ -83,12 +87,26 @@ export class Recorder {
   finish(exchange: Exchange, done: FinishedRequest, keep = false): void {
     const ending = endingOf(exchange, done.found);
     this.#count(exchange, done, ending);
+    if (exchange.credentials.length > 0) this.#used(exchange, done);
     // What would have been refused is kept as what was: it is what somebody looks for before the switch.
     const refused = ending.outcome !== 'passed';
     const budget = refused ? this.#refused : this.#passed;
     if (keep || budget.take(done.at)) this.#push(buildTrace(this.#node, exchange, done));
     else if (refused) this.#unsent.refused++;
     else this.#unsent.passed++;
+  }
+
+  /** Past the bound the last use of those that came first is still told; the rest is told of when they are used again. */
+  #used({ credentials }: Exchange, { at, address }: FinishedRequest): void {
+    for (const { holder } of credentials) {
+      if (holder === null) continue;
+      const { id } = holder.credential;
+      const known = this.#uses.get(id);
+      if (known) {
+        known.at = at;
+        known.from = address;
+      } else if (this.#uses.size < RECORD_LIMITS.maxUses) this.#uses.set(id, { at, from: address });
+    }
   }
 
   #count(exchange: Exchange, done: FinishedRequest, ending: Ending): void {
@@ -146,7 +164,7 @@ export class Recorder {
 
   /** Takes what is to be sent next out of the recorder; null when there is nothing. */
   takeBatch(): RecordBatch | null {
-    if (this.#ring.length === 0 && this.#held.length === 0) return null;
+    if (this.#ring.length === 0 && this.#held.length === 0 && this.#uses.size === 0) return null;
     const traces = this.#ring.splice(0, RECORD_LIMITS.batchSize);
     const counts = this.#held.map(({ key, count, totalUs }): TrafficCount => ({ ...key, count, totalUs }));
     this.#counters = new CounterNode();
@@ -155,6 +173,8 @@ export class Recorder {
     this.#held = [];
     const unsent = this.#unsent;
     this.#unsent = { passed: 0, refused: 0, steps: 0 };
-    return { traces, counts, unsent };
+    const uses = [...this.#uses].map(([id, use]): CredentialUse => ({ id, ...use }));
+    this.#uses = new Map();
+    return { traces, counts, unsent, uses };
   }
 }

@@ -18,21 +18,23 @@ export const BODY_LIMITS = {
   depth: 64,
 } as const;
 
-const LARGE = /^\/(control\/v1\/(contracts\/read|apis(\/[^/]+\/contract)?)|nodes\/v1\/(records|sightings))$/;
+const LARGE = /^\/(control\/v1\/(contracts\/read|apis(\/[^/]+\/contract)?|clients\/list|leaks)|scanner\/v1\/leaks|nodes\/v1\/(records|sightings))$/;
+/** Where the scanner's credential counts, and no other. */
+const SCANNER = '/scanner/v1/leaks';
 /** Where a body is read without a credential: each of these checks its own. */
 const OPEN = new Set(['/control/v1/session', '/control/v1/bench/callback']);
 /** How much of a refused body is read on, and for how long, so that its sender can read the answer. Nothing of it is kept. */
 const LINGER = { bytes: 32 * 1024 * 1024, ms: 2000 } as const;
 
 /** Reads bodies: the credential first, then within bounds that depend on what is asked. */
-export function readBodies(sessions: SessionService): RequestHandler {
+export function readBodies(sessions: SessionService, isScanner: (bearer: string) => Promise<boolean>): RequestHandler {
   const reader = (limit: number): RequestHandler => json({ limit, strict: false, verify: (_request, _response, bytes) => checkDepth(bytes) });
   const [open, usual, large] = [reader(BODY_LIMITS.open), reader(BODY_LIMITS.usual), reader(BODY_LIMITS.large)];
   const turns = new Turns(BODY_LIMITS.largeAtOnce, BODY_LIMITS.largeWaiting);
   return (request, response, next) => {
     if (!hasBody(request)) return next();
     if (request.method === 'POST' && OPEN.has(request.path)) return open(request, response, next);
-    void isKnown(request, sessions)
+    void isKnown(request, sessions, isScanner)
       .then(async (known) => {
         if (!known) return refuse(request, response, { type: 'about:blank', title: 'Sign in, or send the control token', status: 401 });
         if (!LARGE.test(request.path)) return usual(request, response, next);
@@ -52,8 +54,9 @@ export function readBodies(sessions: SessionService): RequestHandler {
 const hasBody = ({ headers }: Request): boolean => headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0;
 
 /** Whether a request carries a credential of some kind. Which kind an endpoint takes, and its CSRF token, the guards look at. */
-async function isKnown(request: Request, sessions: SessionService): Promise<boolean> {
+async function isKnown(request: Request, sessions: SessionService, isScanner: (bearer: string) => Promise<boolean>): Promise<boolean> {
   const bearer = bearerOf(request);
+  if (bearer !== null && request.path === SCANNER) return isScanner(bearer);
   if (bearer !== null) return sessions.isControlToken(bearer) || sessions.isNodeToken(bearer);
   const id = cookieOf(request, SESSION_COOKIE);
   return id !== null && (await sessions.find(id)) !== null;

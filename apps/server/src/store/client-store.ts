@@ -5,11 +5,12 @@ import { tablePages } from './table-store.js';
 
 const PAGE = 500;
 
-export const clientFact = ({ id, name, enabled, roles }: ClientRow): ClientFact => ({
+export const clientFact = ({ id, name, enabled, roles, metadata }: ClientRow): ClientFact => ({
   id,
   name,
   enabled: Boolean(enabled),
   roles: JSON.parse(roles) as string[],
+  metadata: JSON.parse(metadata) as ClientFact['metadata'],
 });
 
 const timeOf = (value: number | null): number | null => (value === null ? null : Number(value));
@@ -42,13 +43,15 @@ export async function* directoryPages(): AsyncGenerator<DirectoryChange[]> {
   yield* tablePages();
 }
 
-/** Clients whose name, owner, id or credentials have a text in them, by name. */
+/** Clients whose name, owner, id, metadata or credentials have a text in them, by name. */
 export async function findClients(text: string, offset: number, limit: number): Promise<{ rows: ClientRow[]; total: number }> {
   const part = { [Op.substring]: text };
   const byCredential =
     text === '' ? [] : await CredentialRow.findAll({ attributes: ['clientId'], where: { [Op.or]: [{ name: part }, { hint: part }] }, limit: PAGE, raw: true });
   const where: WhereOptions =
-    text === '' ? {} : { [Op.or]: [{ name: part }, { owner: part }, { id: part }, { id: [...new Set(byCredential.map(({ clientId }) => clientId))] }] };
+    text === ''
+      ? {}
+      : { [Op.or]: [{ name: part }, { owner: part }, { id: part }, { metadata: part }, { id: [...new Set(byCredential.map(({ clientId }) => clientId))] }] };
   const order: [string, string][] = [
     ['name', 'ASC'],
     ['id', 'ASC'],
@@ -63,3 +66,12 @@ export const credentialsOf = (clientIds: readonly string[]): Promise<CredentialR
 /** Credentials that are found by the same thing and still in the directory. */
 export const sameLookup = (kind: string, lookup: string, transaction: Transaction): Promise<CredentialRow[]> =>
   CredentialRow.findAll({ where: { kind, lookup, superseded: false }, raw: true, transaction });
+
+/** Credentials that leaked and are good still, those that leaked last first. */
+export const leakedCredentials = (now: number): Promise<CredentialRow[]> =>
+  CredentialRow.findAll({
+    where: { leakedAt: { [Op.ne]: null }, revokedAt: null, [Op.or]: [{ expiresAt: null }, { expiresAt: { [Op.gt]: now } }] } as WhereOptions,
+    order: [['leakedAt', 'DESC']],
+    limit: 20,
+    raw: true,
+  });

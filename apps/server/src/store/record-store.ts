@@ -12,6 +12,9 @@ const ADD_STEPS = `INSERT INTO step_traffic (minute, api_id, operation_id, step,
   VALUES (:minute, :apiId, :operationId, :step, :code, :outcome, :count)
   ON CONFLICT (minute, api_id, operation_id, step, code, outcome) DO UPDATE SET count = count + excluded.count`;
 
+/** Nodes may tell of the same credential in any order: the latest use counts. */
+const NOTE_USE = 'UPDATE client_credentials SET last_used_at = :at, last_used_from = :from WHERE id = :id AND (last_used_at IS NULL OR last_used_at < :at)';
+
 /** Writes one batch of a node. The same batch sent twice is taken once. */
 export function writeBatch(store: Store, node: string, batchId: string, batch: RecordBatch, now: number): Promise<void> {
   return store.write(async (transaction) => {
@@ -23,6 +26,7 @@ export function writeBatch(store: Store, node: string, batchId: string, batch: R
       const replacements = { ...count, apiId: count.apiId ?? '', operationId: count.operationId ?? '' };
       await store.sequelize.query(ADD_TRAFFIC, { replacements, transaction });
     }
+    for (const { id, at, from } of batch.uses ?? []) await store.sequelize.query(NOTE_USE, { replacements: { id, at, from }, transaction });
     for (const count of stepCounts(batch)) await store.sequelize.query(ADD_STEPS, { replacements: { ...count }, transaction });
     if (batch.unsent.passed + batch.unsent.refused + batch.unsent.steps > 0) {
       const minute = now - (now % 60_000);

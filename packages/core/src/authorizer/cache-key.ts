@@ -16,6 +16,7 @@ const MEMBERS = [
   'principal.attributes',
   'client.id',
   'client.name',
+  'client.metadata',
   'credentials',
   'request.method',
   'request.path',
@@ -29,7 +30,7 @@ const MEMBERS = [
 const SHOWN: Readonly<Record<string, readonly string[]>> = {
   caller: MEMBERS.filter((member) => !member.startsWith('request.')),
   subject: ['principal.subject', 'principal.issuer', 'principal.provider'],
-  client: ['client.id', 'client.name', 'principal.issuer', 'principal.provider'],
+  client: ['client.id', 'client.name', 'client.metadata', 'principal.issuer', 'principal.provider'],
   roles: ['principal.roles', 'principal.issuer', 'principal.provider'],
   ANYBODY: [],
   operation: ['request.operation', 'request.method'],

@@ -42,7 +42,7 @@ async function ask(credential: string, token: TokenOverride | null = null, heade
 
 describe('a key that goes along', () => {
   const held = new Directory([
-    { what: 'client', id: 'a', value: { id: 'a', name: 'Meter site', enabled: true, roles: [] } },
+    { what: 'client', id: 'a', value: { id: 'a', name: 'Meter site', enabled: true, roles: [], metadata: {} } },
     {
       what: 'credential',
       id: 'k',

@@ -56,6 +56,7 @@ export function inputOf({ parameters, attributes, tables }: ConditionScope): Rea
           record('client', {
             id: member(STRING, 'The client: its id here, or at its provider'),
             name: member(STRING, 'Name of the client, where it is known here'),
+            metadata: member(mapOf(DYN), 'What is said of the client here: client.metadata.NAME; numbers are doubles'),
           }),
           'The client, by key, secret, certificate or token.',
         );

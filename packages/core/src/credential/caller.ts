@@ -1,5 +1,6 @@
 import type { ClientFact } from '../directory/facts.js';
 import type { Principal } from '../token/principal.js';
+import type { JsonObject } from '../token/read-token.js';
 import type { Credential } from './sent-credential.js';
 
 /** Who is calling, by all credentials that were proved together. */
@@ -7,6 +8,8 @@ export interface Caller {
   /** The client: its id in the directory where it is known there, else what its provider calls it. */
   readonly client: string | null;
   readonly clientName: string | null;
+  /** What its operator says of a client that is known here; null for any other. */
+  readonly metadata: JsonObject | null;
   /** What the token of the caller says; null without one. */
   readonly principal: Principal | null;
   /** The provider of the token and what it says; null without a token. */
@@ -42,6 +45,7 @@ export function composeCaller(credentials: readonly Credential[]): Caller | null
     client: id,
     principal,
     clientName: client?.name ?? null,
+    metadata: client?.metadata ?? null,
     holds: client?.name ?? (id === null ? null : `${id} of ${principal?.providerId ?? 'nobody'}`),
     providerId: principal?.providerId ?? null,
     issuer: principal?.issuer ?? null,

@@ -204,11 +204,11 @@ function partOf(part: CacheKeyPart, exchange: Exchange, digest: Ports['digest'])
   const { caller } = exchange;
   switch (part) {
     case 'caller':
-      return caller && [knownBy(caller.principal, digest), caller.client, caller.clientName, caller.roles, caller.by];
+      return caller && [knownBy(caller.principal, digest), caller.client, caller.clientName, caller.metadata, caller.roles, caller.by];
     case 'subject':
       return caller && [caller.issuer, caller.subject];
     case 'client':
-      return caller && [caller.issuer, caller.client];
+      return caller && [caller.issuer, caller.client, caller.clientName, caller.metadata];
     case 'roles':
       return caller && [caller.issuer, caller.roles];
     case 'query':

@@ -1,4 +1,6 @@
 import { timestampFromMs } from '@bufbuild/protobuf/wkt';
+import type { JsonObject } from '../token/read-token.js';
+import { isRecord } from '../util/json-pointer.js';
 import { isSecretName } from '../util/secret-names.js';
 import type { DirectorySource } from '../directory/facts.js';
 import type { Exchange } from './exchange.js';
@@ -33,7 +35,7 @@ function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
     case 'credentials':
       return ({ caller }) => caller?.by ?? [];
     case 'client':
-      return ({ caller }) => mapOf(members ?? ['id', 'name'], (name) => (name === 'id' ? caller?.client : caller?.clientName) ?? undefined);
+      return ({ caller }) => mapOf(members ?? CLIENT_MEMBERS, (name) => clientMember(caller, name));
     case 'principal':
       return (exchange) => mapOf(members ?? PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name));
     case 'request': {
@@ -46,6 +48,7 @@ function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
   }
 }
 
+const CLIENT_MEMBERS = ['id', 'name', 'metadata'];
 const PRINCIPAL_MEMBERS = ['subject', 'issuer', 'provider', 'tenant', 'scopes', 'roles', 'groups', 'acr', 'amr', 'signedInAt', 'attributes'];
 const REQUEST_MEMBERS = ['method', 'path', 'operation', 'parameters', 'query', 'headers', 'address'];
 
@@ -62,6 +65,33 @@ function mapOf(names: Iterable<string>, valueOf: (name: string) => unknown): Rea
     if (value !== undefined && value !== null) map.set(name, value);
   }
   return map;
+}
+
+function clientMember(caller: Exchange['caller'], name: string): unknown {
+  switch (name) {
+    case 'id':
+      return caller?.client;
+    case 'name':
+      return caller?.clientName;
+    case 'metadata':
+      return caller?.metadata ? metadataOf(caller.metadata) : undefined;
+    default:
+      return undefined;
+  }
+}
+
+/** Metadata as conditions look at it, made once for each that is in force. */
+const READ_METADATA = new WeakMap<JsonObject, ReadonlyMap<string, unknown>>();
+
+function metadataOf(metadata: JsonObject): ReadonlyMap<string, unknown> {
+  let read = READ_METADATA.get(metadata);
+  if (!read) READ_METADATA.set(metadata, (read = mapsOf(metadata) as ReadonlyMap<string, unknown>));
+  return read;
+}
+
+function mapsOf(value: unknown): unknown {
+  if (Array.isArray(value)) return value.map(mapsOf);
+  return isRecord(value) ? new Map(Object.entries(value).map(([name, item]) => [name, mapsOf(item)])) : value;
 }
 
 function principalMember({ caller }: Exchange, name: string): unknown {
@@ -133,7 +163,11 @@ const NONE: ReadonlySet<string> = new Set();
 export function inputOf(exchange: Exchange, nowMs: number): Readonly<Record<string, unknown>> {
   return {
     principal: plain(mapOf(PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name))),
-    client: { id: exchange.caller?.client ?? undefined, name: exchange.caller?.clientName ?? undefined },
+    client: {
+      id: exchange.caller?.client ?? undefined,
+      name: exchange.caller?.clientName ?? undefined,
+      metadata: exchange.caller?.metadata ?? undefined,
+    },
     credentials: exchange.caller?.by ?? [],
     request: { ...(plain(mapOf(REQUEST_MEMBERS, (name) => requestMember(exchange, name, NOTHING, null))) as object), query: queryLists(exchange) },
     now: new Date(nowMs).toISOString(),
@@ -207,6 +241,7 @@ export function seenBy(looksAt: readonly MemberPath[], variables: Variables): re
 function wordsOf(value: unknown): string {
   if (value === undefined || value === null) return 'not there';
   if (typeof value === 'string') return value === '' ? 'empty' : value;
+  if (typeof value === 'number' || typeof value === 'boolean') return String(value);
   if (Array.isArray(value)) return value.length === 0 ? 'none' : value.map(String).join(', ');
   if (value instanceof Map) return `${value.size} ${value.size === 1 ? 'member' : 'members'}`;
   if (typeof value === 'object' && 'seconds' in value) return new Date(Number(value.seconds) * 1000).toISOString();

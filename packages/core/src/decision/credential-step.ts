@@ -1,5 +1,7 @@
 import type { CompiledRights } from '../access/check-rights.js';
 import { compileFindKey } from '../credential/find-key.js';
+import { findLeaked } from '../credential/find-leaked.js';
+import { KEY_PREFIX } from '../credential/key-form.js';
 import { placeWords } from '../credential/find-place.js';
 import { compileFindToken } from '../credential/find-token.js';
 import type { SentCredential } from '../credential/sent-credential.js';
@@ -60,11 +62,24 @@ export function compileCredentialStep(rights: CompiledRights, rule: TokenRule): 
       }
       exchange.sentToken = token;
       exchange.sent = sent;
-      if (sent.length === 0) return rights.anonymous ? OPTIONAL : missing;
+      if (sent.length === 0) return rights.anonymous ? OPTIONAL : (keyElsewhere(exchange, rights, others) ?? missing);
+      if (token?.text.startsWith(KEY_PREFIX) === true && rights.keys.length > 0 && sent.length === 1)
+        return keyElsewhere(exchange, rights, others) ?? sayFound(sent, said);
       return sayFound(sent, said);
     },
   };
 }
+
+/** A key of ours where no key is looked for: its sender is told no more than that a credential is missing, its operator where it stands. */
+function keyElsewhere(exchange: Exchange, rights: CompiledRights, finders: readonly Finder[]): Finding | null {
+  if (rights.keys.length === 0) return null;
+  const named = Object.keys(exchange.headers).find((name) => hasKey(exchange.header(name) ?? ''));
+  const place = named === undefined ? (hasKey(exchange.query) ? 'the query' : null) : placeWords({ kind: 'header', name: named, scheme: null });
+  return place === null ? null : finding('credential.key-elsewhere', { place, wanted: finders.map(({ words }) => words) });
+}
+
+/** Looked at only where a request is refused anyway. */
+const hasKey = (text: string): boolean => text.includes(KEY_PREFIX) && findLeaked(text).keys.length > 0;
 
 /** What is said of credentials that were found, made once for each way in which they stand. */
 function sayFound(sent: readonly SentCredential[], said: Map<string, Map<string, Finding>>): Finding {

@@ -37,7 +37,7 @@ const SCHEMES: readonly SchemeRule[] = [
   scheme('digest', 'unsupported'),
 ];
 
-const client = (id: string, change: Partial<ClientFact> = {}): ClientFact => ({ id, name: `Client ${id}`, enabled: true, roles: [], ...change });
+const client = (id: string, change: Partial<ClientFact> = {}): ClientFact => ({ id, name: `Client ${id}`, enabled: true, roles: [], metadata: {}, ...change });
 const credential = (clientId: string, kind: CredentialFact['kind'], lookup: string, change: Partial<CredentialFact> = {}): CredentialFact => ({
   id: `${clientId} ${kind} ${lookup}`,
   clientId,

@@ -30,9 +30,12 @@ export function compileKeyStep({ scheme, place }: KeyScheme, { directory, digest
       if (!sent) return notSent;
       // Found by its digest, so that the time this takes says nothing about keys that there are.
       const holder = directory().find('key', digest(sent.text));
-      if (holder === null) return finding('key.unknown', { place: words, form: FORMS[keyForm(sent.text)] });
-      const wrong = judgeHolder('key', holder, now());
-      if (wrong) return wrong;
+      const wrong = holder && judgeHolder('key', holder, now());
+      if (holder === null || wrong !== null) {
+        // Looked at whatever is wrong, so that what is refused takes the same time.
+        const form = FORMS[keyForm(sent.text)];
+        return wrong ?? finding('key.unknown', { place: words, form });
+      }
       exchange.proved({ kind: 'key', scheme, holder });
       return finding('key.known', { client: holder.client.name, name: holder.credential.name, place: words });
     },

@@ -38,7 +38,7 @@ beforeAll(async () => {
 });
 
 const directory = new Directory([
-  { what: 'client', id: 'a', value: { id: 'a', name: 'A', enabled: true, roles: [] } },
+  { what: 'client', id: 'a', value: { id: 'a', name: 'A', enabled: true, roles: [], metadata: {} } },
   {
     what: 'credential',
     id: 'k',

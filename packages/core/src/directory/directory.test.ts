@@ -6,7 +6,7 @@ import { CREDENTIAL_KINDS, type CredentialFact, type DirectoryChange } from './f
 import { readChanges } from './read-facts.js';
 
 const fact: CredentialFact = { id: 'c', clientId: 'a', kind: 'key', name: 'n', lookup: 'l', digest: null, expiresAt: null, revokedAt: null };
-const client = { id: 'a', name: 'A', enabled: true, roles: ['r'] };
+const client = { id: 'a', name: 'A', enabled: true, roles: ['r'], metadata: {} };
 
 describe('facts that come over the wire', () => {
   test('are read as they are', () => {

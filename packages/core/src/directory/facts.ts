@@ -1,3 +1,4 @@
+import type { JsonObject } from '../token/read-token.js';
 import type { TableFact, TableRows } from './table-fact.js';
 
 /** A consumer's program, as far as decisions look at it. */
@@ -7,6 +8,8 @@ export interface ClientFact {
   /** Nothing of a client that is off is accepted. */
   readonly enabled: boolean;
   readonly roles: readonly string[];
+  /** What its operator says of it, for rules and header fields; see `faultOfMetadata`. */
+  readonly metadata: JsonObject;
 }
 
 /**

@@ -1,5 +1,6 @@
 import { isRecord } from '../util/json-pointer.js';
 import { readTable } from './table-fact.js';
+import { faultOfMetadata, NO_METADATA } from './client-metadata.js';
 import { CREDENTIAL_KINDS, type ClientFact, type CredentialFact, type DirectoryChange } from './facts.js';
 
 const isTime = (value: unknown): value is number | null => value === null || (typeof value === 'number' && Number.isFinite(value));
@@ -8,10 +9,12 @@ const isText = (value: unknown): value is string => typeof value === 'string' &&
 /** Reads a fact about a client; null for what has not the form of one. */
 export function readClient(value: unknown): ClientFact | null {
   if (!isRecord(value)) return null;
-  const { id, name, enabled, roles } = value;
+  // What versions before there was metadata kept has none.
+  const { id, name, enabled, roles, metadata = NO_METADATA } = value;
   if (!isText(id) || typeof name !== 'string' || typeof enabled !== 'boolean') return null;
   if (!Array.isArray(roles) || !roles.every((role) => typeof role === 'string')) return null;
-  return { id, name, enabled, roles };
+  if (!isRecord(metadata) || faultOfMetadata(metadata) !== null) return null;
+  return { id, name, enabled, roles, metadata: metadata };
 }
 
 /** Reads a fact about a credential; null for what has not the form of one. */

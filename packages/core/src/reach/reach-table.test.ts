@@ -108,7 +108,7 @@ describe('two releases side by side', () => {
 describe('callers that nobody has to name', () => {
   const facts: KnownFacts = {
     ...NOTHING_KNOWN,
-    clients: [{ id: 'c', name: 'Loggers', enabled: true, roles: ['logger'] }],
+    clients: [{ id: 'c', name: 'Loggers', enabled: true, roles: ['logger'], metadata: {} }],
     credentials: [
       { id: 'gone', clientId: 'c', kind: 'key', name: 'old', expiresAt: null, revokedAt: 1, lookup: null },
       { id: 'soon', clientId: 'c', kind: 'key', name: 'short', expiresAt: NOW + 1, revokedAt: null, lookup: null },

@@ -134,7 +134,7 @@ describe('who can reach an operation', () => {
   it('knows a client by what it has: a key that is good, one that has expired, one that was revoked', async () => {
     const known = (change: Partial<KnownFacts['credentials'][number]>, enabled = true): KnownFacts => ({
       ...NOTHING_KNOWN,
-      clients: [{ id: 'c', name: 'Loggers', enabled, roles: ['gates:read'] }],
+      clients: [{ id: 'c', name: 'Loggers', enabled, roles: ['gates:read'], metadata: {} }],
       credentials: [{ id: 'k', clientId: 'c', kind: 'key', name: 'first', expiresAt: null, revokedAt: null, lookup: null, ...change }],
     });
     const api: Partial<ApiRule> = {
@@ -147,7 +147,7 @@ describe('who can reach an operation', () => {
     expect(await cellOf(api, client, known({ revokedAt: NOW - 1 }))).toMatchObject({ kind: 'refused', code: 'key.revoked' });
     expect(await cellOf(api, client, known({}, false))).toMatchObject({ kind: 'refused', code: 'key.client-off' });
     expect(await cellOf(api, client, NOTHING_KNOWN)).toMatchObject({ kind: 'refused', code: 'key.unknown' });
-    const twins: KnownFacts = { ...known({}), clients: [...known({}).clients, { id: 'd', name: 'Other', enabled: true, roles: ['gates:read'] }] };
+    const twins: KnownFacts = { ...known({}), clients: [...known({}).clients, { id: 'd', name: 'Other', enabled: true, roles: ['gates:read'], metadata: {} }] };
     const basic = { ...api, schemes: [{ name: 'key', type: 'http-basic', declared: 'basic', metadataUrl: null, providers: [], place: null }] } as const;
     const names = (...ids: string[]): KnownFacts => ({
       ...twins,

@@ -83,6 +83,14 @@ export interface TrafficCount {
   readonly totalUs: number;
 }
 
+/** When and from where a credential of a client was last proved at a node. */
+export interface CredentialUse {
+  readonly id: string;
+  /** Milliseconds since the epoch. */
+  readonly at: number;
+  readonly from: string;
+}
+
 /** What a node sends to the control plane at one time. */
 export interface RecordBatch {
   readonly traces: readonly TraceRecord[];
@@ -94,4 +102,6 @@ export interface RecordBatch {
     /** Requests that were counted without their steps. */
     readonly steps: number;
   };
+  /** Credentials of clients that were used since the last batch; nodes of before there were none leave it out. */
+  readonly uses?: readonly CredentialUse[];
 }

@@ -85,7 +85,7 @@ describe('a supposed token', () => {
     expect(codeOf(await decided({}, [token()], { world: { facts: revoked } }))).toBe('answer claims.revoked');
     const off: KnownFacts = {
       ...NOTHING_KNOWN,
-      clients: [{ id: 'c', name: 'Tablet', enabled: false, roles: [] }],
+      clients: [{ id: 'c', name: 'Tablet', enabled: false, roles: [], metadata: {} }],
       credentials: [{ id: 'k', clientId: 'c', kind: 'provider-client', name: 'rider-tablet', expiresAt: null, revokedAt: null, lookup: 'trust\nrider-tablet' }],
     };
     expect(codeOf(await decided({}, [token()], { world: { facts: off } }))).toBe('answer claims.client-off');
@@ -167,8 +167,8 @@ describe('clients', () => {
   const facts: KnownFacts = {
     ...NOTHING_KNOWN,
     clients: [
-      { id: 'a', name: 'A', enabled: true, roles: ['reader'] },
-      { id: 'b', name: 'B', enabled: true, roles: ['reader'] },
+      { id: 'a', name: 'A', enabled: true, roles: ['reader'], metadata: {} },
+      { id: 'b', name: 'B', enabled: true, roles: ['reader'], metadata: {} },
     ],
     credentials: [
       { id: 'key-a', clientId: 'a', kind: 'key', name: 'k', expiresAt: null, revokedAt: null, lookup: null },

@@ -77,9 +77,9 @@ export function trialFacts(facts: KnownFacts, { apis, document }: CompiledReleas
     ...facts,
     clients: [
       ...facts.clients,
-      { id: TRIAL_CLIENTS.able, name: 'a client with every right', enabled: true, roles: rights },
-      { id: TRIAL_CLIENTS.poor, name: 'a client without rights', enabled: true, roles: [] },
-      { id: TRIAL_CLIENTS.off, name: 'a client that is off', enabled: false, roles: rights },
+      { id: TRIAL_CLIENTS.able, name: 'a client with every right', enabled: true, roles: rights, metadata: {} },
+      { id: TRIAL_CLIENTS.poor, name: 'a client without rights', enabled: true, roles: [], metadata: {} },
+      { id: TRIAL_CLIENTS.off, name: 'a client that is off', enabled: false, roles: rights, metadata: {} },
     ],
     credentials: [
       ...facts.credentials,

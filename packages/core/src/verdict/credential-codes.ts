@@ -37,6 +37,15 @@ export const CREDENTIAL_CODES = {
     standard: 'RFC 9110 section 11.6.1',
     remedy: 'Send the access token where this operation looks for it. If it should be looked for in the Authorization header, set that at the API.',
   }),
+  'credential.key-elsewhere': failing<{ place: string; wanted: readonly string[] }>('credential', 401, {
+    example: { place: 'the query parameter key', wanted: ['the header x-api-key (a key)'] },
+    challenge: 'bare',
+    title: 'A credential is needed',
+    sentence: (o) => `There is a key in ${o.place}, where this operation does not look for one; it looks in ${o.wanted.join(' or ')}.`,
+    compare: (o) => [comparison('place of the key', o.wanted.join(' or '), o.place)],
+    standard: 'OpenAPI 3.1.2 section 4.8.27 (apiKey)',
+    remedy: 'Send the key where the operation looks for it. A key that travelled in an address may stand in logs: make a new one for it.',
+  }),
   'credential.other-scheme': failing<{ scheme: string; wanted: string }>('credential', 401, {
     example: { scheme: 'Basic', wanted: 'Bearer' },
     challenge: 'bare',

@@ -1,6 +1,21 @@
-import { CREDENTIAL_KINDS, type CredentialKind } from '@virga/core';
+import { CREDENTIAL_KINDS, LEAK_BOUNDS, type CredentialKind, type JsonObject } from '@virga/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsNumber, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
+import {
+  ArrayMaxSize,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsInt,
+  IsNotEmpty,
+  IsNumber,
+  IsObject,
+  IsOptional,
+  IsString,
+  Matches,
+  Max,
+  MaxLength,
+  Min,
+} from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { Nested, NestedEach } from '../nested.js';
 
@@ -15,6 +30,8 @@ class ClientFacts {
   /** Nothing of a client that is off is accepted; acts at once. */
   @MayBeLeftOut() @IsBoolean() enabled?: boolean;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(100, { each: true }) roles?: string[];
+  /** What is said of it, for rules and header fields: one JSON object of at most 4 KB. */
+  @MayBeLeftOut() @IsObject({ message: 'Metadata is one JSON object' }) metadata?: JsonObject;
 }
 
 /** A consumer's program. Members left out stay as they are. */
@@ -33,6 +50,8 @@ export class CredentialInput {
   @IsString() @IsNotEmpty({ message: 'Give it a name' }) @MaxLength(100) @Matches(ONE_LINE, ONE_LINE_SAID) name: string;
   /** Milliseconds since the epoch; null or left out: never. A certificate ends with its own validity at the latest. */
   @IsOptional() @IsInt() @Min(0) @Max(8.64e15) expiresAt?: number | null;
+  /** For a key that is brought along: the key. Left out, one is made here. Only its hash is kept. */
+  @MayBeLeftOut() @IsString() @MaxLength(1000) key?: string;
   /** For a certificate: PEM. */
   @MayBeLeftOut() @IsString() @MaxLength(20_000) certificate?: string;
   /** For a client of a provider: which provider, and what it calls the client (`client_id`). */
@@ -51,6 +70,19 @@ export class CredentialView {
   @IsOptional() @IsInt() revokedAt: number | null;
   @IsInt() madeAt: number;
   @IsString() madeBy: string;
+  /** When and from where it was last used; null while it never was. Nodes tell within seconds. */
+  @IsOptional() @IsInt() lastUsedAt: number | null;
+  @IsOptional() @IsString() lastUsedFrom: string | null;
+  /** Id of the credential that takes its place; null for none. */
+  @IsOptional() @IsString() replacedBy: string | null;
+  /** When it was found where others can read it, and who told; null while nobody did. */
+  @IsOptional() @IsInt() leakedAt: number | null;
+  @IsOptional() @IsString() leakedBy: string | null;
+}
+
+/** How long a key and the one that takes its place are both accepted. */
+export class RotationInput {
+  @IsInt() @Min(0) @Max(90 * 24) overlapHours: number;
 }
 
 export class ClientSummary {
@@ -64,17 +96,20 @@ export class ClientSummary {
   @IsInt() secrets: number;
   @IsInt() certificates: number;
   @IsInt() providerClients: number;
+  /** When any of its credentials was last used; null while none was. */
+  @IsOptional() @IsInt() lastUsedAt: number | null;
   @IsInt() madeAt: number;
 }
 
 export class ClientView extends ClientSummary {
   @IsString() contact: string;
   @IsString() description: string;
+  @IsObject() metadata: JsonObject;
   @IsArray() @NestedEach() @Type(() => CredentialView) credentials: CredentialView[];
 }
 
 export class ClientQuery {
-  /** Part of name, owner or id, of the name of a credential, or how a key begins. */
+  /** Part of name, owner, id or metadata, of the name of a credential, or how a key begins. */
   @MayBeLeftOut() @IsString() @MaxLength(200) text?: string;
   @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(0) offset?: number;
   @MayBeLeftOut() @Type(() => Number) @IsInt() @Min(1) @Max(500) limit?: number;
@@ -102,4 +137,90 @@ export class CredentialMade extends ClientChanged {
   @Nested() @Type(() => CredentialView) credential: CredentialView;
   /** The key or the secret, this once; null for kinds that have none. */
   @IsOptional() @IsString() secret: string | null;
+}
+
+/** Most lines and characters of a list of clients that is brought in at one time. */
+export const CLIENT_LIST_BOUNDS = { lines: 20_000, characters: 10_000_000 } as const;
+
+/** Clients as CSV (RFC 4180), the first line naming columns. */
+export class ClientListInput {
+  @IsString() @IsNotEmpty({ message: 'There is nothing in it' }) @MaxLength(CLIENT_LIST_BOUNDS.characters) text: string;
+  /** Only say what would be done. */
+  @IsBoolean() tryOnly: boolean;
+}
+
+/** What becomes of one line. */
+export class ClientListLine {
+  /** As an editor counts lines, from 1. */
+  @IsInt() line: number;
+  @IsString() name: string;
+  @IsIn(['added', 'changed', 'same', 'wrong']) becomes: 'added' | 'changed' | 'same' | 'wrong';
+  /** What is wrong, each beginning with its column; empty where nothing is. */
+  @IsArray() @IsString({ each: true }) problems: string[];
+  /** Id of the client; null for one that is wrong. */
+  @IsOptional() @IsString() clientId: string | null;
+  /** A key that was made for it, this once; null for none. */
+  @IsOptional() @IsString() key: string | null;
+}
+
+export class ClientListReport {
+  /** Whether it was done; with anything wrong nothing is. */
+  @IsBoolean() done: boolean;
+  @IsInt() added: number;
+  @IsInt() changed: number;
+  @IsInt() same: number;
+  @IsInt() wrong: number;
+  @IsArray() @NestedEach() @Type(() => ClientListLine) lines: ClientListLine[];
+}
+
+/** A text to be looked through for credentials. Nothing of it is kept. */
+export class LeakInput {
+  @IsString()
+  @IsNotEmpty({ message: 'Paste something' })
+  @MaxLength(LEAK_BOUNDS.characters, { message: 'At most 4 million characters at one time' })
+  text: string;
+}
+
+export class LeakedCredential {
+  @IsString() credentialId: string;
+  @IsIn([...CREDENTIAL_KINDS]) kind: CredentialKind;
+  @IsString() name: string;
+  @IsString() hint: string;
+  @IsString() clientId: string;
+  @IsString() clientName: string;
+  @IsString() owner: string;
+  @IsIn(['good', 'expired', 'revoked']) state: 'good' | 'expired' | 'revoked';
+  @IsOptional() @IsInt() lastUsedAt: number | null;
+  @IsOptional() @IsString() lastUsedFrom: string | null;
+}
+
+/** What a text has in it. */
+export class LeakReport {
+  @IsArray() @NestedEach() @Type(() => LeakedCredential) found: LeakedCredential[];
+  /** Keys that are right by form and checksum and belong to no client here: of another gateway, or taken away. */
+  @IsInt() unknown: number;
+  /** Things that begin like a key and are none. */
+  @IsInt() lookAlikes: number;
+  /** Credentials that were revoked because of it. */
+  @IsInt() revoked: number;
+  /** Whether there was more than is looked through. */
+  @IsBoolean() cut: boolean;
+}
+
+/** What becomes of keys that a scanner finds, and whether there is one. */
+export class LeakRule {
+  /** `at-once` revokes what is found without asking; `by-hand` tells of it under what needs attention. */
+  @IsIn(['by-hand', 'at-once']) revoke: 'by-hand' | 'at-once';
+}
+
+export class LeakRuleView extends LeakRule {
+  /** When the scanner's credential was made; null while there is none. */
+  @IsOptional() @IsInt() scannerMadeAt: number | null;
+  /** When a scanner last told of something; null while none did. */
+  @IsOptional() @IsInt() lastToldAt: number | null;
+}
+
+export class ScannerMade extends LeakRuleView {
+  /** The scanner's credential, this once. */
+  @IsString() secret: string;
 }

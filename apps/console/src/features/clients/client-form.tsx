@@ -73,7 +73,7 @@ function Facts<Form extends ClientInput | ClientPatch>({ form: given }: { readon
   );
 }
 
-const valuesOf = ({ name, owner, contact, description, roles }: ClientView): ClientPatch => ({ name, owner, contact, description, roles });
+const valuesOf = ({ name, owner, contact, description, roles, metadata }: ClientView): ClientPatch => ({ name, owner, contact, description, roles, metadata });
 
 /** What is known of a client, to be changed in place. */
 export function ClientFacts({ client }: { readonly client: ClientView }) {
@@ -88,7 +88,51 @@ export function ClientFacts({ client }: { readonly client: ClientView }) {
       <Field id="client-description" label="Description" error={draft.form.formState.errors.description}>
         <textarea id="client-description" rows={2} {...draft.form.register('description')} />
       </Field>
+      <MetadataField key={JSON.stringify(client.metadata)} form={draft.form} />
       <DraftFormFoot draft={draft} action="Save, at once" />
     </form>
   );
+}
+
+/** What is said of a client for rules, as JSON. What cannot be read yet is kept as it was typed and not sent. */
+function MetadataField({ form }: { readonly form: UseFormReturn<ClientPatch> }) {
+  const [text, setText] = useState(() => {
+    const { metadata } = form.getValues();
+    return metadata && Object.keys(metadata).length > 0 ? JSON.stringify(metadata, null, 2) : '';
+  });
+  const change = (typed: string) => {
+    setText(typed);
+    form.setValue('metadata', read(typed) as never, { shouldDirty: true, shouldValidate: true });
+  };
+  return (
+    <Field
+      id="client-metadata"
+      label="Metadata, JSON"
+      hint={
+        <>
+          rules read it as <span className="mono">client.metadata.NAME</span>
+        </>
+      }
+      error={form.formState.errors.metadata}
+    >
+      <textarea
+        id="client-metadata"
+        className="mono small"
+        rows={4}
+        spellCheck={false}
+        placeholder={'{ "tier": 2 }'}
+        value={text}
+        onChange={(event) => change(event.target.value)}
+      />
+    </Field>
+  );
+}
+
+function read(text: string): unknown {
+  if (text.trim() === '') return {};
+  try {
+    return JSON.parse(text) as unknown;
+  } catch {
+    return text;
+  }
 }

@@ -2,13 +2,14 @@ import Button from '@mui/material/Button';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import type { ClientSummary } from '@virga/protocol';
 import { useState } from 'react';
-import { useNavigate, useSearchParams } from 'react-router';
+import { Link, useNavigate, useSearchParams } from 'react-router';
 import { LongTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago, count } from '../../parts/time';
 import { AddClient } from './client-form';
 import { clientsQuery } from './queries';
+import { TakeList } from './take-list';
 
 const COLUMNS: readonly Column<ClientSummary>[] = [
   { width: '20px', cell: (item) => <Mark kind={item.enabled ? 'passed' : 'refused'} word={item.enabled ? 'on' : 'switched off'} /> },
@@ -26,6 +27,12 @@ const COLUMNS: readonly Column<ClientSummary>[] = [
   { head: 'Owner', width: 'minmax(100px, 3fr)', className: 'clip', cell: (item) => item.owner || <span className="quiet">nobody named</span> },
   { head: 'Proves itself by', width: 'minmax(160px, 4fr)', className: 'clip', cell: (item) => proofWords(item) || <span className="quiet">nothing yet</span> },
   { head: 'Roles', width: 'minmax(80px, 2fr)', className: 'clip', cell: (item) => <span className="mono small">{item.roles.join(', ')}</span> },
+  {
+    head: 'Last used',
+    width: '92px',
+    className: 'clip',
+    cell: (item) => <span className="small">{item.lastUsedAt === null ? <span className="quiet">never</span> : <Ago at={item.lastUsedAt} />}</span>,
+  },
   {
     head: 'Added',
     width: '84px',
@@ -46,6 +53,7 @@ export function ClientListScreen() {
   const items = clients.data?.pages.flatMap((page) => page.items) ?? [];
   const total = clients.data?.pages[0]?.total ?? 0;
   const [adding, setAdding] = useState(false);
+  const [taking, setTaking] = useState(false);
   const navigate = useNavigate();
   return (
     <>
@@ -54,17 +62,24 @@ export function ClientListScreen() {
         <div className="field" style={{ width: 250 }}>
           <input
             aria-label="Search clients"
-            placeholder="name, owner, or how a key begins"
+            placeholder="name, owner, metadata, or how a key begins"
             value={text}
             onChange={(event) => setQuery(event.target.value ? { text: event.target.value } : {}, { replace: true })}
           />
         </div>
         {clients.data && (
           <span className="quiet">
-            {count(total)} {text ? 'found' : 'in all'}; what changes here acts at once, without publishing
+            {count(total)} {text ? 'found' : 'in all'}; changes act at once
           </span>
         )}
         <span className="after">
+          <Link to="/leaks">leaked keys</Link>
+          <a href="/control/v1/clients/list.csv" download="clients.csv">
+            as CSV
+          </a>
+          <button className="link" onClick={() => setTaking(true)}>
+            take a list in
+          </button>
           <Button variant="contained" onClick={() => setAdding(true)}>
             Add a client
           </Button>
@@ -93,6 +108,7 @@ export function ClientListScreen() {
           onEnd={clients.hasNextPage ? () => void clients.fetchNextPage() : null}
         />
       )}
+      {taking && <TakeList onClose={() => setTaking(false)} />}
       {adding && <AddClient onClose={() => setAdding(false)} onDone={(id) => void navigate(`/clients/${id}`)} />}
     </>
   );

@@ -10,8 +10,10 @@ import { Mark, type MarkKind } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago } from '../../parts/time';
 import { ClientFacts } from './client-form';
+import { ClientOpens } from './client-opens';
 import { proofWords } from './client-list';
 import { MakeCredential } from './make-credential';
+import { RotateKey } from './rotate-key';
 import { changeClient, clientQuery, removeClient, revokeCredential, useClientChange } from './queries';
 
 /** One client: what it is, and what it proves itself with. */
@@ -47,8 +49,12 @@ export function ClientScreen() {
         </span>
       </div>
       <ProblemNotice error={toggle.error ?? remove.error} />
-      <div className="columns">
-        <Credentials client={one} />
+      <Credentials client={one} />
+      <div className="columns" style={{ marginTop: 18 }}>
+        <section className="stack">
+          <h2>What it opens</h2>
+          <ClientOpens clientId={one.id} />
+        </section>
         <ClientFacts client={one} key={one.id} />
       </div>
       {making && <MakeCredential client={one} onClose={() => setMaking(false)} />}
@@ -88,6 +94,7 @@ function Ends({ credential: { revokedAt, expiresAt } }: { readonly credential: C
 
 function Credentials({ client }: { readonly client: ClientView }) {
   const [ending, setEnding] = useState<CredentialView | null>(null);
+  const [rotating, setRotating] = useState<CredentialView | null>(null);
   const revoke = useClientChange(revokeCredential(client.id));
   return (
     <section className="stack">
@@ -105,6 +112,8 @@ function Credentials({ client }: { readonly client: ClientView }) {
               cell: (one) => (
                 <>
                   <b>{one.name}</b> <span className="quiet small">{KINDS[one.kind]}</span>
+                  {one.replacedBy !== null && one.state === 'good' && <span className="ochre small"> another takes its place</span>}
+                  {one.leakedAt !== null && one.state === 'good' && <b className="rust small"> leaked</b>}
                 </>
               ),
             },
@@ -120,17 +129,37 @@ function Credentials({ client }: { readonly client: ClientView }) {
               ),
             },
             {
+              head: 'Last used',
+              className: 'small',
+              cell: (one) =>
+                one.lastUsedAt === null ? (
+                  <span className="quiet">never</span>
+                ) : (
+                  <>
+                    <Ago at={one.lastUsedAt} /> <span className="mono">{one.lastUsedFrom}</span>
+                  </>
+                ),
+            },
+            {
               className: 'number',
               cell: (one) =>
                 one.state !== 'revoked' && (
-                  <button className="link rust" onClick={() => setEnding(one)}>
-                    revoke
-                  </button>
+                  <span className="row" style={{ justifyContent: 'flex-end' }}>
+                    {one.kind === 'key' && one.replacedBy === null && (
+                      <button className="link" onClick={() => setRotating(one)}>
+                        rotate
+                      </button>
+                    )}
+                    <button className="link rust" onClick={() => setEnding(one)}>
+                      revoke
+                    </button>
+                  </span>
                 ),
             },
           ]}
         />
       )}
+      {rotating && <RotateKey client={client} credential={rotating} onClose={() => setRotating(null)} />}
       {ending && (
         <Confirm
           title={`Revoke “${ending.name}”`}

@@ -22,7 +22,7 @@ const check = classValidatorResolver(CredentialInput);
 export function MakeCredential({ client, onClose }: { readonly client: ClientView; readonly onClose: () => void }) {
   const [made, setMade] = useState<CredentialMade | null>(null);
   const form = useForm<CredentialInput>({
-    defaultValues: { kind: 'key', name: '', expiresAt: null, certificate: '', providerId: '', providerClient: '' },
+    defaultValues: { kind: 'key', name: '', expiresAt: null, key: '', certificate: '', providerId: '', providerClient: '' },
     resolver: (input, context, options) => check(onlyAsked(input), context, options),
     mode: 'onTouched',
   });
@@ -53,14 +53,14 @@ export function MakeCredential({ client, onClose }: { readonly client: ClientVie
 }
 
 /** Members that a kind has no use for are neither checked nor sent. */
-function onlyAsked({ kind, name, expiresAt, certificate, providerId, providerClient }: CredentialInput): CredentialInput {
+function onlyAsked({ kind, name, expiresAt, key, certificate, providerId, providerClient }: CredentialInput): CredentialInput {
   if (kind === 'certificate') return { kind, name, expiresAt: expiresAt ?? null, certificate: certificate ?? '' };
   if (kind === 'provider-client') return { kind, name, providerId: providerId ?? '', providerClient: providerClient ?? '' };
-  return { kind, name, expiresAt: expiresAt ?? null };
+  return { kind, name, expiresAt: expiresAt ?? null, ...(kind === 'key' && key ? { key } : {}) };
 }
 
 const HINTS: Readonly<Record<CredentialInput['kind'], string>> = {
-  key: 'Made here by chance. Where it travels is said by the security scheme of each API.',
+  key: 'Made here by chance, or brought along. Where it travels is said by the security scheme of each API.',
   basic: 'The name below, with a secret made here. Taken over TLS only, or on loopback.',
   certificate: 'Its private key stays with the client; the gateway sees it in the TLS handshake.',
   'provider-client': 'Tokens that a provider issues to this client count as this client’s.',
@@ -83,6 +83,11 @@ function Fields({ form }: { readonly form: UseFormReturn<CredentialInput> }) {
       <Field id="credential-name" label={kind === 'basic' ? 'Name that is sent' : 'What you call it'} error={errors.name}>
         <input id="credential-name" autoComplete="off" className={kind === 'basic' ? 'mono' : ''} {...form.register('name')} />
       </Field>
+      {kind === 'key' && (
+        <Field id="credential-key" label="A key that it has already" hint="Empty: one is made here. Only a hash is kept of it." error={errors.key}>
+          <input id="credential-key" className="mono" autoComplete="off" spellCheck={false} {...form.register('key')} />
+        </Field>
+      )}
       {kind === 'certificate' && (
         <Field id="credential-certificate" label="Certificate, PEM" error={errors.certificate}>
           <textarea id="credential-certificate" className="mono small" rows={6} spellCheck={false} {...form.register('certificate')} />
@@ -118,7 +123,8 @@ function Fields({ form }: { readonly form: UseFormReturn<CredentialInput> }) {
   );
 }
 
-function Secret({ made, client, onClose }: { readonly made: CredentialMade; readonly client: ClientView; readonly onClose: () => void }) {
+/** A key or a secret, shown this once. */
+export function Secret({ made, client, onClose }: { readonly made: CredentialMade; readonly client: ClientView; readonly onClose: () => void }) {
   const { kind, name } = made.credential;
   return (
     <Dialog open maxWidth="sm" fullWidth>

@@ -1,5 +1,20 @@
 import { infiniteQueryOptions, queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
-import type { ClientChanged, ClientInput, ClientPage, ClientPatch, ClientView, CredentialInput, CredentialMade, DirectoryEffect } from '@virga/protocol';
+import type {
+  ClientChanged,
+  ClientInput,
+  ClientListInput,
+  ClientListReport,
+  ClientPage,
+  ClientPatch,
+  ClientView,
+  CredentialInput,
+  CredentialMade,
+  DirectoryEffect,
+  LeakReport,
+  LeakRule,
+  LeakRuleView,
+  ScannerMade,
+} from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { api, withQuery } from '../../client/api';
 
@@ -51,3 +66,12 @@ export const removeClient = (id: string) => () => api.remove(at(id));
 export const addCredential = (id: string) => (input: CredentialInput) => api.post<CredentialMade>(at(id, '/credentials'), input);
 export const revokeCredential = (id: string) => (credentialId: string) =>
   api.post<ClientChanged>(at(id, `/credentials/${encodeURIComponent(credentialId)}/revoke`));
+export const rotateKey = (id: string, credentialId: string) => (overlapHours: number) =>
+  api.post<CredentialMade>(at(id, `/credentials/${encodeURIComponent(credentialId)}/rotate`), { overlapHours });
+export const takeClients = (input: ClientListInput) => api.post<ClientListReport>('/clients/list', input);
+
+export const leakRuleQuery = queryOptions({ queryKey: ['leaks', 'rule'], queryFn: () => api.get<LeakRuleView>('/leaks/rule'), refetchInterval: 10_000 });
+export const lookForLeaks = (text: string) => api.post<LeakReport>('/leaks', { text });
+export const setLeakRule = (rule: LeakRule) => api.put<LeakRuleView>('/leaks/rule', rule);
+export const makeScanner = () => api.post<ScannerMade>('/leaks/scanner');
+export const removeScanner = () => api.remove('/leaks/scanner');

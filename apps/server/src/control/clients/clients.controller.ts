@@ -1,14 +1,30 @@
-import { Body, Controller, Delete, Get, Param, Patch, Post, Query } from '@nestjs/common';
-import { ApiTags } from '@nestjs/swagger';
-import { ClientChanged, ClientInput, ClientPage, ClientPatch, ClientQuery, ClientView, CredentialInput, CredentialMade } from '@virga/protocol';
+import { Body, Controller, Delete, Get, Header, HttpCode, Param, Patch, Post, Query } from '@nestjs/common';
+import { ApiOperation, ApiTags } from '@nestjs/swagger';
+import {
+  ClientChanged,
+  ClientInput,
+  ClientListInput,
+  ClientListReport,
+  ClientPage,
+  ClientPatch,
+  ClientQuery,
+  ClientView,
+  CredentialInput,
+  CredentialMade,
+  RotationInput,
+} from '@virga/protocol';
 import { Endpoint } from '../../http/endpoint.js';
 import { CalledBy, type Caller } from '../../session/access.guard.js';
+import { ClientListService } from './client-list.service.js';
 import { ClientsService } from './clients.service.js';
 
 @ApiTags('clients')
 @Controller('control/v1/clients')
 export class ClientsController {
-  constructor(private readonly clients: ClientsService) {}
+  constructor(
+    private readonly clients: ClientsService,
+    private readonly list: ClientListService,
+  ) {}
 
   @Get()
   @Endpoint({ summary: 'Clients, by name', answer: ClientPage })
@@ -20,6 +36,20 @@ export class ClientsController {
   @Endpoint({ summary: 'Add a client; acts at once', body: ClientInput, answer: ClientChanged, status: 201 })
   add(@Body() input: ClientInput, @CalledBy() caller: Caller): Promise<ClientChanged> {
     return this.clients.add(input, caller.name);
+  }
+
+  @Get('list.csv')
+  @Header('content-type', 'text/csv; charset=utf-8')
+  @ApiOperation({ summary: 'All clients as CSV (RFC 4180)' })
+  csv(): Promise<string> {
+    return this.list.give();
+  }
+
+  @Post('list')
+  @HttpCode(200)
+  @Endpoint({ summary: 'Take clients in from CSV, all of them or none, with a report line by line', body: ClientListInput, answer: ClientListReport })
+  take(@Body() input: ClientListInput, @CalledBy() caller: Caller): Promise<ClientListReport> {
+    return this.list.take(input, caller.name);
   }
 
   @Get(':id')
@@ -44,6 +74,23 @@ export class ClientsController {
   @Endpoint({ summary: 'Make a credential; its secret is in this answer only', body: CredentialInput, answer: CredentialMade, status: 201, errors: [404, 409] })
   addCredential(@Param('id') id: string, @Body() input: CredentialInput, @CalledBy() caller: Caller): Promise<CredentialMade> {
     return this.clients.addCredential(id, input, caller.name);
+  }
+
+  @Post(':id/credentials/:credentialId/rotate')
+  @Endpoint({
+    summary: 'Make a key that takes the place of another; both are accepted until the overlap is over',
+    body: RotationInput,
+    answer: CredentialMade,
+    status: 201,
+    errors: [404, 409],
+  })
+  rotate(
+    @Param('id') id: string,
+    @Param('credentialId') credentialId: string,
+    @Body() input: RotationInput,
+    @CalledBy() caller: Caller,
+  ): Promise<CredentialMade> {
+    return this.clients.rotate(id, credentialId, input, caller.name);
   }
 
   @Post(':id/credentials/:credentialId/revoke')

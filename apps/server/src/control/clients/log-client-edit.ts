@@ -40,7 +40,7 @@ export async function logClientEdit(
 }
 
 /** What is said of a client. */
-export type Described = Pick<ClientRow, 'name' | 'enabled' | 'roles' | 'owner' | 'contact' | 'description'>;
+export type Described = Pick<ClientRow, 'name' | 'enabled' | 'roles' | 'owner' | 'contact' | 'description' | 'metadata'>;
 
 /** What differs between a client before and after, in words. */
 export function wordsOfChange(before: Described, after: Described): string[] {
@@ -48,6 +48,7 @@ export function wordsOfChange(before: Described, after: Described): string[] {
   if (before.name !== after.name) words.push(`${before.name}: is now called ${after.name}`);
   if (Boolean(before.enabled) !== Boolean(after.enabled)) words.push(`${after.name}: switched ${after.enabled ? 'on' : 'off'}`);
   if (before.roles !== after.roles) words.push(`${after.name}: roles ${before.roles} became ${after.roles}`);
-  for (const member of ['owner', 'contact', 'description'] as const) if (before[member] !== after[member]) words.push(`${after.name}: ${member} changed`);
+  for (const member of ['owner', 'contact', 'description', 'metadata'] as const)
+    if (before[member] !== after[member]) words.push(`${after.name}: ${member} changed`);
   return words;
 }

@@ -14,6 +14,7 @@ import {
 } from '@virga/core';
 import type { AttentionItem } from '@virga/protocol';
 import { NodeHub } from '../../nodes/node-hub.js';
+import { leakedCredentials } from '../../store/client-store.js';
 import { tableColumns } from '../../store/table-store.js';
 import { observedOf } from '../apis/operation-view.js';
 import { ApisService } from '../apis/apis.service.js';
@@ -47,6 +48,7 @@ export class AttentionService {
       ...(await this.#providers()),
       ...addressItems(this.releases.live?.document),
       ...tableItems(this.releases.live?.document, await tableColumns()),
+      ...(await leakedItems()),
       ...(await this.#operations()),
       ...(await this.#traffic()),
       ...this.draft.document.apis.flatMap(undecided),
@@ -106,7 +108,7 @@ export class AttentionService {
           link,
         });
       }
-      found.push(...weakTokenRules(api), ...(await this.#observed(api)));
+      found.push(...weakTokenRules(api), ...keysInQueries(api), ...(await this.#observed(api)));
       const unbound = api.schemes.filter((scheme) => takesTokens(scheme.type) && scheme.providers.length === 0);
       const used = unbound.filter((scheme) =>
         [api.access, ...api.operations.map((operation) => operation.access)].some(
@@ -223,6 +225,31 @@ function weakTokenRules(api: ApiRule): AttentionItem[] {
         ]
       : []),
   ]);
+}
+
+/** Keys that travel in addresses, which end up in logs (common practice, as RFC 6750 section 5.3 says of tokens). */
+function keysInQueries({ id, name, schemes }: ApiRule): AttentionItem[] {
+  const found = schemes.find(({ type, place }) => type === 'apiKey' && place?.kind === 'query');
+  if (!found) return [];
+  return [
+    {
+      mark: 'would-refuse',
+      title: `${name} takes keys in the query`,
+      detail: `${found.name} looks for them in the parameter ${found.place?.name ?? ''}. Addresses end up in logs and histories, and the keys with them. Take them in a header.`,
+      link: `/apis/${id}/access`,
+    },
+  ];
+}
+
+/** Credentials that were found where others can read them, and are accepted still. */
+async function leakedItems(): Promise<AttentionItem[]> {
+  const rows = await leakedCredentials(Date.now());
+  return rows.slice(0, 5).map(({ clientId, name, leakedBy }) => ({
+    mark: 'refused',
+    title: `The credential “${name}” of ${clientId} leaked and is accepted still`,
+    detail: `${leakedBy ?? 'Somebody'} found it where others can read it. Rotate it with its owner, or revoke it at once.`,
+    link: `/clients/${encodeURIComponent(clientId)}`,
+  }));
 }
 
 /** What of the live rules about addresses is weaker than it looks. */

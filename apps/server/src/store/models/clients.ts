@@ -14,6 +14,8 @@ export class ClientRow extends Model {
   @Column(DataType.BOOLEAN) declare enabled: boolean;
   /** JSON. */
   @Column(TEXT) declare roles: string;
+  /** JSON. */
+  @Column(TEXT) declare metadata: string;
   @Column(TIME) declare madeAt: number;
 }
 
@@ -33,4 +35,12 @@ export class CredentialRow extends Model {
   @Column(TIME) declare revokedAt: number | null;
   @Column(TIME) declare madeAt: number;
   @Column(TEXT) declare madeBy: string;
+  /** When and from where it was last used, as nodes told; null while it never was. */
+  @Column(TIME) declare lastUsedAt: number | null;
+  @Column(TEXT) declare lastUsedFrom: string | null;
+  /** The credential that takes its place; null for none. */
+  @Column(TEXT) declare replacedBy: string | null;
+  /** When it was first found where everybody can read it, and by whom; null while it was not. */
+  @Column(TIME) declare leakedAt: number | null;
+  @Column(TEXT) declare leakedBy: string | null;
 }

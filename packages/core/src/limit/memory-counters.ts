@@ -1,0 +1,126 @@
+import { bringTo, countOne, newCount, standingOf, worthlessAt, type Count } from './measures.js';
+import type { Counted, Counters, Demand, Hold, Measure, Standing } from './counters.js';
+
+/** Subjects that are counted apart under one limit; those that come beyond are counted together, so that none goes uncounted. */
+export const MOST_SUBJECTS = 100_000;
+/** Counts that are looked at for worthlessness whenever a new one comes. */
+const LOOKED_AT = 4;
+/** What subjects beyond the bound share. No subject is called so. */
+const OTHERS = '\u0000others';
+
+/** Quotas as they are kept on disk: they last longer than a process. */
+export interface KeptQuota {
+  readonly group: string;
+  readonly subject: string;
+  readonly from: number;
+  readonly until: number;
+  readonly used: number;
+}
+
+interface Kept {
+  readonly count: Count;
+  measure: Measure;
+}
+
+/** Counters in the memory of one process. Exact: nothing waits between looking and counting. */
+export class MemoryCounters implements Counters {
+  readonly #groups = new Map<string, Map<string, Kept>>();
+  readonly #most: number;
+  #quotasChanged = false;
+
+  constructor(mostSubjects: number = MOST_SUBJECTS) {
+    this.#most = mostSubjects;
+  }
+
+  take(demands: readonly Demand[], nowMs: number): Counted {
+    const counts = demands.map((demand) => this.#countOf(demand, nowMs));
+    const before = demands.map(({ measure }, index) => standingOf(counts[index] as Count, measure, nowMs));
+    let refused = -1;
+    for (let index = 0; index < demands.length; index++) {
+      const stands = before[index] as Standing;
+      if (stands.over && (demands[index] as Demand).mode === 'enforce' && (refused < 0 || stands.waitMs > (before[refused] as Standing).waitMs))
+        refused = index;
+    }
+    if (refused >= 0) return { standings: before, refused, hold: null, where: 'here' };
+    const held: Count[] = [];
+    const standings = demands.map(({ measure }, index) => {
+      const [count, stood] = [counts[index] as Count, before[index] as Standing];
+      if (stood.over) return stood;
+      countOne(count);
+      if (measure.kind === 'at-once') held.push(count);
+      if (measure.kind === 'calendar') this.#quotasChanged = true;
+      return { ...standingOf(count, measure, nowMs), over: false };
+    });
+    return { standings, refused: -1, hold: held.length === 0 ? null : new HeldCounts(held), where: 'here' };
+  }
+
+  look(demands: readonly Omit<Demand, 'mode'>[], nowMs: number): Standing[] {
+    return demands.map(({ group, subject, measure }) => {
+      const kept = this.#groups.get(group)?.get(subject);
+      const count = kept ? { ...kept.count } : newCount();
+      bringTo(count, measure, nowMs);
+      return standingOf(count, measure, nowMs);
+    });
+  }
+
+  #countOf({ group, subject, measure }: Demand, nowMs: number): Count {
+    let subjects = this.#groups.get(group);
+    if (!subjects) this.#groups.set(group, (subjects = new Map()));
+    let kept = subjects.get(subject);
+    if (!kept) {
+      this.#tidy(subjects, nowMs);
+      // The last place is for all that come beyond.
+      const place = subjects.size < this.#most - 1 ? subject : OTHERS;
+      kept = subjects.get(place);
+      if (!kept) subjects.set(place, (kept = { count: newCount(), measure }));
+    }
+    kept.measure = measure;
+    bringTo(kept.count, measure, nowMs);
+    return kept.count;
+  }
+
+  /** Lets go of some counts that tell nothing any more, those that are longest there first. */
+  #tidy(subjects: Map<string, Kept>, nowMs: number): void {
+    let looked = 0;
+    for (const [subject, kept] of subjects) {
+      if (looked++ === LOOKED_AT) return;
+      subjects.delete(subject);
+      if (worthlessAt(kept.count, kept.measure) > nowMs) subjects.set(subject, kept);
+    }
+  }
+
+  /** Quotas that have not ended, where any changed since they were kept; null otherwise. */
+  quotasToKeep(nowMs: number): readonly KeptQuota[] | null {
+    if (!this.#quotasChanged) return null;
+    this.#quotasChanged = false;
+    const quotas: KeptQuota[] = [];
+    for (const [group, subjects] of this.#groups)
+      for (const [subject, { count, measure }] of subjects)
+        if (measure.kind === 'calendar' && measure.until > nowMs && count.used > 0)
+          quotas.push({ group, subject, from: measure.from, until: measure.until, used: count.used });
+    return quotas;
+  }
+
+  /** Takes up quotas that were kept. What was counted meanwhile is added. */
+  recall(quotas: readonly KeptQuota[]): void {
+    for (const { group, subject, from, until, used } of quotas) {
+      const measure: Measure = { kind: 'calendar', requests: Infinity, from, until };
+      const count = this.#countOf({ group, subject, measure, mode: 'enforce' }, from);
+      count.used += used;
+    }
+  }
+}
+
+/** Gives back what a request held, once. */
+class HeldCounts implements Hold {
+  #counts: readonly Count[];
+
+  constructor(counts: readonly Count[]) {
+    this.#counts = counts;
+  }
+
+  release(): void {
+    for (const count of this.#counts) count.used--;
+    this.#counts = [];
+  }
+}
