@@ -41,6 +41,8 @@ function operation(api, index) {
     conditions: rule % 5 === 0 ? [{ kind: 'own', name: 'hours', source: 'principal.roles.exists(r, r == "role1") && now.getHours() > 6' }] : null,
     authorizers: null,
     contract: null,
+    plan: null,
+    limits: [],
     hidden: false,
   };
 }
@@ -78,6 +80,8 @@ function document() {
     authorizers: [],
     modes: ENFORCED,
     contract: NO_CONTRACT,
+    plan: { asked: false, attribute: null },
+    limits: [],
     unmatched: [],
     learning: { on: false, answers: 'successful' },
     sensitive: { uses: [], bodyBytes: 1_048_576, largerBody: 'refuse' },

@@ -1,4 +1,4 @@
-import { LocalReplayMemory, TokenCache, type KeySource, type ReplayMemory } from '@virga/core';
+import { LocalReplayMemory, MemoryCounters, TokenCache, USUAL_COUNTING, type KeySource, type ReplayMemory } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys, type KeptKeys } from '@virga/outbound';
 import { FEED_VERSION, type FeedMessage, type NodeStatus } from '@virga/protocol';
 import { readFile } from 'node:fs/promises';
@@ -10,6 +10,8 @@ import { NodeAuthorizers } from './authorizers/node-authorizers.js';
 import { NodeContracts } from './contracts/node-contracts.js';
 import { ControlLink } from './control/control-link.js';
 import { DocumentParts } from './control/document-parts.js';
+import { NodeCounters } from './counters/node-counters.js';
+import { standingOf } from './counters/standing-of.js';
 import { GatewayListener } from './listener/gateway-listener.js';
 import type { ServeContext, Transfer } from './listener/serve-request.js';
 import { Slots } from './listener/slots.js';
@@ -60,6 +62,8 @@ export class GatewayNode {
   readonly #tokens = new TokenCache();
   readonly #authorizers: NodeAuthorizers;
   readonly #contracts: NodeContracts;
+  readonly #counters: NodeCounters;
+  readonly #guesses = new MemoryCounters();
   readonly #sightings: SightingThread;
   readonly #transfers = new Slots<Transfer>();
   /** What was found wrong on disk at the start, in words. */
@@ -92,6 +96,13 @@ export class GatewayNode {
     this.#introspector = new Introspector(this.#facts, Date.now, changed);
     const { controlUrl, token, log } = options;
     this.#contracts = new NodeContracts({ controlUrl, token, folder: join(options.folder, 'contracts'), log });
+    this.#counters = new NodeCounters({
+      token,
+      file: join(options.folder, 'quotas.sealed'),
+      redisUrl: options.redisUrl ?? null,
+      rule: () => this.#releases.live?.compiled.document.counting ?? USUAL_COUNTING,
+      log,
+    });
     this.#sightings = new SightingThread(log);
     this.#releases = new ReleaseLane({
       keys: this.#keys,
@@ -152,7 +163,8 @@ export class GatewayNode {
     for (let rounds = 0; rounds < 20 && (await this.#flush()); rounds++);
     await this.#tellSightings();
     this.#link.stop();
-    const kept = [this.#releases, this.#facts, this.#directory, this.#keptKeys].map((one) => one.settle());
+    this.#counters.close();
+    const kept = [this.#releases, this.#facts, this.#directory, this.#keptKeys, this.#counters].map((one) => one.settle());
     await Promise.race([Promise.all(kept), delay(SETTLE_MS, undefined, { ref: false })]);
     await Promise.all([
       this.#contracts.stop(),
@@ -171,6 +183,7 @@ export class GatewayNode {
   async #restore(): Promise<void> {
     const factsRead = await this.#facts.restore();
     const directoryRead = await this.#directory.restore();
+    await this.#counters.restore();
     const keys = await this.#keptKeys.read();
     if (keys.state === 'read') await this.#keys.recall(keys.value as KeptKeys[]);
     const snapshot = await this.#snapshot.read();
@@ -224,6 +237,9 @@ export class GatewayNode {
       case 'drop-answers':
         this.#authorizers.answers.drop(message.name);
         return;
+      case 'standing-of':
+        void this.#tellStanding(message.askId, message.clientId);
+        return;
       case 'probe':
       case 'examine':
       case 'try-authorizer':
@@ -252,9 +268,20 @@ export class GatewayNode {
       tokens: this.#tokens,
       authorizers: this.#authorizers,
       contracts: this.#contracts,
+      counters: this.#counters,
+      guesses: this.#guesses,
       directory: () => this.#directory.source,
       fault: (error, at) => this.#fault(error, `the step ${at}`),
     });
+  }
+
+  async #tellStanding(askId: string, clientId: string): Promise<void> {
+    const { live } = this.#releases;
+    const answer = await standingOf(clientId, live?.compiled ?? null, this.#directory.source, this.#counters).then(
+      (standings) => ({ askId, probe: null, standings, error: null }),
+      (error: unknown) => ({ askId, probe: null, error: (error as Error).message }),
+    );
+    await this.#link.answer(answer).catch(() => undefined);
   }
 
   async #answer(ask: AboutDraft): Promise<void> {
@@ -277,7 +304,7 @@ export class GatewayNode {
 
   #tick(): void {
     void this.#keys.tick();
-    for (const kept of [this.#snapshot, this.#facts, this.#directory, this.#keptKeys]) kept.tick();
+    for (const kept of [this.#snapshot, this.#facts, this.#directory, this.#keptKeys, this.#counters]) kept.tick();
   }
 
   #tickTransfers(): void {
@@ -337,12 +364,14 @@ export class GatewayNode {
       knownClients: this.#directory.clients,
       inFlight: (this.#listener?.inFlight ?? 0) + (this.#tlsListener?.inFlight ?? 0),
       tlsUrl: this.#tlsOrigin,
+      counts: this.#counters.counts,
       problems: [
         Date.now() - this.#startedAt < TELL_MS ? this.#startProblem : null,
         this.#snapshot.problem,
         this.#facts.problem,
         this.#directory.problem,
         this.#keptKeys.problem,
+        this.#counters.problem,
       ].filter((problem) => problem !== null),
     };
   }

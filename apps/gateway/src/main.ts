@@ -21,12 +21,14 @@ const tls = tlsPort
       ...(tlsOrigin === undefined ? {} : { publicOrigin: tlsOrigin }),
     }
   : undefined;
+const redisUrl = process.env['VIRGA_REDIS_URL'];
 const node = new GatewayNode({
   name: setting('VIRGA_NODE_NAME', 'local'),
   host: setting('VIRGA_GATEWAY_HOST', '127.0.0.1'),
   port: Number(setting('VIRGA_GATEWAY_PORT', '4181')),
   ...(origin === undefined ? {} : { publicOrigin: origin }),
   ...(tls ? { tls } : {}),
+  ...(redisUrl ? { redisUrl } : {}),
   controlUrl: setting('VIRGA_CONTROL_URL', 'http://127.0.0.1:4180'),
   token: setting('VIRGA_NODE_TOKEN'),
   folder: setting('VIRGA_NODE_DIR', '.virga/node'),

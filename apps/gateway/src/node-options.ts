@@ -12,5 +12,7 @@ export interface NodeOptions {
   readonly folder: string;
   /** A second listener that speaks TLS and takes client certificates. Files hold PEM. */
   readonly tls?: { readonly port: number; readonly certificateFile: string; readonly keyFile: string; readonly publicOrigin?: string };
+  /** Where nodes count together (Redis); left out, each node counts by itself. */
+  readonly redisUrl?: string;
   readonly log: (text: string) => void;
 }

@@ -1,4 +1,5 @@
 import {
+  NO_PLAN,
   ANY_MESSAGE,
   ANYWHERE,
   emptyDocument,
@@ -24,6 +25,7 @@ import { connect, type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { GatewayNode } from '../src/gateway-node.js';
+import type { NodeOptions } from '../src/node-options.js';
 
 export const NODE_TOKEN = 'node-token-of-the-test';
 export const AUDIENCE = 'https://api.example';
@@ -205,6 +207,8 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         conditions: [],
         authorizers: [],
         contract: NO_CONTRACT,
+        plan: NO_PLAN,
+        limits: [],
         unmatched: [],
         learning: NO_LEARNING,
         sensitive: NOTHING_SENSITIVE,
@@ -224,6 +228,8 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             conditions: null,
             authorizers: null,
             contract: null,
+            plan: null,
+            limits: [],
             hidden: false,
           },
           {
@@ -240,6 +246,8 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
             conditions: null,
             authorizers: null,
             contract: null,
+            plan: null,
+            limits: [],
             hidden: false,
           },
         ]),
@@ -252,8 +260,9 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
 export async function startNode(
   control: FakeControl,
   folder = mkdtempSync(join(tmpdir(), 'virga-node-')),
+  more: Partial<NodeOptions> = {},
 ): Promise<{ node: GatewayNode; url: string; port: number; folder: string }> {
-  const node = new GatewayNode({ name: 'test', host: '127.0.0.1', port: 0, controlUrl: control.url, token: NODE_TOKEN, folder, log: () => undefined });
+  const node = new GatewayNode({ name: 'test', host: '127.0.0.1', port: 0, controlUrl: control.url, token: NODE_TOKEN, folder, log: () => undefined, ...more });
   const url = await node.start();
   return { node, url, port: Number(new URL(url).port), folder };
 }

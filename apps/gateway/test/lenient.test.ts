@@ -104,6 +104,8 @@ const documentOf = ({ areas }: World, url: string): ReleaseDocument => {
         conditions: null,
         authorizers: null,
         contract: null,
+        plan: null,
+        limits: [],
         hidden: false,
       })),
     })),

@@ -235,6 +235,8 @@ describe('publishing', () => {
       conditions: null,
       authorizers: null,
       contract: null,
+      plan: null,
+      limits: [],
       hidden: false,
     }));
     if (api) await publish({ ...document, apis: [{ ...api, operations: [...api.operations, ...operations] }] });

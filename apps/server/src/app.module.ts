@@ -22,6 +22,11 @@ import { ClientsController } from './control/clients/clients.controller.js';
 import { ClientListService } from './control/clients/client-list.service.js';
 import { ClientsService } from './control/clients/clients.service.js';
 import { LeaksController, ScannerController } from './control/clients/leaks.controller.js';
+import { LimitsController } from './control/limits/limits.controller.js';
+import { LimitsService } from './control/limits/limits.service.js';
+import { PlansController, SubscriptionsController } from './control/plans/plans.controller.js';
+import { PlansService } from './control/plans/plans.service.js';
+import { SubscriptionsService } from './control/plans/subscriptions.service.js';
 import { LeaksService } from './control/clients/leaks.service.js';
 import { ConformanceController } from './control/conformance/conformance.controller.js';
 import { ConformanceService } from './control/conformance/conformance.service.js';
@@ -89,6 +94,9 @@ export class AppModule {
         ClientsController,
         LeaksController,
         ScannerController,
+        PlansController,
+        SubscriptionsController,
+        LimitsController,
         BenchController,
         SettingsController,
         AddressesController,
@@ -142,6 +150,9 @@ export class AppModule {
         ClientsService,
         ClientListService,
         LeaksService,
+        LimitsService,
+        PlansService,
+        SubscriptionsService,
         BenchIssuer,
         BenchService,
         GrantService,

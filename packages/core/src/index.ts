@@ -142,6 +142,28 @@ export {
   type Holder,
 } from './directory/facts.js';
 export { readChanges } from './directory/read-facts.js';
+export { SUBSCRIPTION_STATES, type SubscriptionFact, type SubscriptionState } from './directory/subscription.js';
+export {
+  LIMIT_METHODS,
+  LIMIT_RANGES,
+  LIMIT_SUBJECTS,
+  NO_GUESSING,
+  USUAL_COUNTING,
+  type CountingRule,
+  type GuessingRule,
+  type LimitMethod,
+  type LimitRule,
+  type LimitSubject,
+} from './document/limit-rule.js';
+export { NO_PLAN, PLAN_RANGES, QUOTA_SPANS, type PlanCover, type PlanRule, type PlanUse, type QuotaSpan } from './document/plan-rule.js';
+export type { Counted, Counters, Demand, Hold, Measure, Standing, Uncounted } from './limit/counters.js';
+export { standingOf } from './limit/measures.js';
+export type { Awaitable } from './util/awaitable.js';
+export { MemoryCounters, MOST_SUBJECTS, type KeptQuota } from './limit/memory-counters.js';
+export { compilePlan, type CompiledLimit, type CompiledPlan } from './limit/compile-plan.js';
+export { describeLimit, describePlan, subjectWords } from './limit/describe-limit.js';
+export { compileLimits } from './limit/compile-limits.js';
+export { isZone } from './limit/calendar-span.js';
 export { KEY_PREFIX, keyForm, writeKey } from './credential/key-form.js';
 export { BROUGHT_KEY, faultOfBroughtKey } from './credential/key-strength.js';
 export { findLeaked, LEAK_BOUNDS, type LeakedTexts } from './credential/find-leaked.js';
@@ -156,6 +178,7 @@ export { describeAccess } from './access/describe-access.js';
 export { readTemplate } from './route/path-template.js';
 export { MAX_TARGET_LENGTH, readPath, type ReadPath } from './route/read-path.js';
 export { LATER_PHASES, type LaterPhase, type Needs } from './decision/phases.js';
+export { rateFields } from './decision/rate-fields.js';
 export { decide, decidePhase, decideFence, type Verdict } from './decision/decide.js';
 export { answerOf, type AnswerContext, type GatewayAnswer } from './decision/answer.js';
 export { corsHeaders } from './decision/preflight-step.js';

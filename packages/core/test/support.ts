@@ -1,3 +1,4 @@
+import { NO_PLAN } from '../src/document/plan-rule.js';
 import { TokenCache } from '../src/token/token-cache.js';
 import { exportJWK, generateKeyPair, SignJWT, type CryptoKey, type JWK, type JWTPayload } from 'jose';
 import { createHash } from 'node:crypto';
@@ -134,6 +135,8 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   conditions: null,
   authorizers: null,
   contract: null,
+  plan: null,
+  limits: [],
   hidden: false,
 });
 
@@ -157,6 +160,8 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     authorizers: [],
     modes: ENFORCED,
     contract: NO_CONTRACT,
+    plan: NO_PLAN,
+    limits: [],
     unmatched: [],
     learning: NO_LEARNING,
     sensitive: NOTHING_SENSITIVE,

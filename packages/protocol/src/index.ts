@@ -1,6 +1,33 @@
 import 'reflect-metadata';
 export { mayBeLeftOut } from './may-be-left-out.js';
 export { wordInstead } from './word-instead.js';
+export {
+  ClientStanding,
+  CountingDto,
+  GuessingDto,
+  LimitDto,
+  LimitStanding,
+  LimitSubjectDto,
+  LimitsPatch,
+  LimitsView,
+  PlanCoverDto,
+  PlanInput,
+  PlanList,
+  PlanOpens,
+  PlanQuotaDto,
+  PlanRateDto,
+  PlanUseDto,
+  PlanView,
+  SubscriptionChanged,
+  SubscriptionInput,
+  SubscriptionPage,
+  SubscriptionPatch,
+  SubscriptionQuery,
+  SubscriptionView,
+  limitOf,
+  limitView,
+  planUseOf,
+} from './control/plans.js';
 export { AccessDto, AlternativeDto, RequirementDto, SCOPE_PATTERN } from './control/access.js';
 export {
   ApiPatch,
@@ -175,6 +202,7 @@ export type {
   ExamineOutcome,
   FeedMessage,
   NodeAnswer,
+  NodeStanding,
   PartsAsk,
   NodeProviderReport,
   NodeStatus,

@@ -169,6 +169,7 @@ export class ServedRequest implements Carrier {
   /** The answer is written, or the caller has gone: what this request held is given back. */
   closed(): void {
     this.#live.end();
+    this.#exchange.end();
     if (this.#place < 0) return;
     this.#context.transfers.remove(this.#place);
     if (this.#res.writableFinished) return;

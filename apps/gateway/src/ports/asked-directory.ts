@@ -1,15 +1,18 @@
-import type { CredentialKind, DirectorySource, Holder, TableRows } from '@virga/core';
+import type { CredentialKind, DirectorySource, Holder, SubscriptionFact, TableRows } from '@virga/core';
 import { MessageChannel, receiveMessageOnPort, type MessagePort } from 'node:worker_threads';
 
 /** How long the serving thread may take to answer. Past it the step that asked fails, which refuses. */
 const ANSWER_MS = 5000;
 
 type Question = { readonly number: number } & (
-  { readonly kind: CredentialKind; readonly lookup: string } | { readonly kind: 'table'; readonly name: string } | { readonly kind: null }
+  | { readonly kind: CredentialKind; readonly lookup: string }
+  | { readonly kind: 'subscriptions'; readonly clientId: string }
+  | { readonly kind: 'table'; readonly name: string }
+  | { readonly kind: null }
 );
 interface Answer {
   readonly number: number;
-  readonly found: Holder | TableRows | boolean | null;
+  readonly found: Holder | TableRows | readonly SubscriptionFact[] | boolean | null;
 }
 
 /** What a thread needs to ask the directory of another: transfer `port` with it. */
@@ -25,15 +28,26 @@ export function answerDirectory(directory: () => DirectorySource): DirectoryLine
   const bell = new SharedArrayBuffer(4);
   const rung = new Int32Array(bell);
   port1.on('message', (question: Question) => {
-    const source = directory();
-    const found =
-      question.kind === null ? source.joinsProviders : question.kind === 'table' ? source.table(question.name) : source.find(question.kind, question.lookup);
+    const found = answerTo(question, directory());
     port1.postMessage({ number: question.number, found } satisfies Answer);
     Atomics.add(rung, 0, 1);
     Atomics.notify(rung, 0);
   });
   port1.unref();
   return { port: port2, bell };
+}
+
+function answerTo(question: Question, source: DirectorySource): Answer['found'] {
+  switch (question.kind) {
+    case null:
+      return source.joinsProviders;
+    case 'table':
+      return source.table(question.name);
+    case 'subscriptions':
+      return source.subscriptionsOf(question.clientId);
+    default:
+      return source.find(question.kind, question.lookup);
+  }
 }
 
 /** The directory of another thread, asked one question at a time; this thread waits for the answer. */
@@ -50,6 +64,11 @@ export class AskedDirectory implements DirectorySource {
   find(kind: CredentialKind, lookup: string): Holder | null {
     const found = this.#ask((number) => ({ number, kind, lookup }));
     return typeof found === 'object' && found !== null && 'credential' in found ? found : null;
+  }
+
+  subscriptionsOf(clientId: string): readonly SubscriptionFact[] {
+    const found = this.#ask((number) => ({ number, kind: 'subscriptions', clientId }));
+    return Array.isArray(found) ? (found as readonly SubscriptionFact[]) : [];
   }
 
   table(name: string): TableRows | null {

@@ -1,4 +1,15 @@
-import type { Authorizers, ContractStore, DirectorySource, Introspection, KeySource, Ports, ReplayMemory, TokenCache } from '@virga/core';
+import type {
+  Authorizers,
+  ContractStore,
+  Counters,
+  DirectorySource,
+  Introspection,
+  KeySource,
+  MemoryCounters,
+  Ports,
+  ReplayMemory,
+  TokenCache,
+} from '@virga/core';
 import * as crypto from 'node:crypto';
 import { performance } from 'node:perf_hooks';
 import { NODE_SIGNATURES } from './node-signatures.js';
@@ -16,13 +27,30 @@ export interface NodeParts {
   readonly tokens: TokenCache;
   readonly authorizers: Authorizers;
   readonly contracts: ContractStore;
+  /** Counts of limits, which outlive every release. */
+  readonly counters: Counters;
+  /** Failures to prove oneself. */
+  readonly guesses: MemoryCounters;
   /** Clients as they are now. */
   readonly directory: () => DirectorySource;
   fault(error: unknown, at: string): void;
 }
 
 /** The ports of a gateway node: real clocks, SHA-256, and what the node holds. */
-export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, authorizers, contracts, directory, fault }: NodeParts): Ports {
+export function nodePorts({
+  keys,
+  introspection,
+  facts,
+  nonces,
+  replay,
+  tokens,
+  authorizers,
+  contracts,
+  counters,
+  guesses,
+  directory,
+  fault,
+}: NodeParts): Ports {
   return {
     now: Date.now,
     ticks: () => performance.now(),
@@ -37,6 +65,8 @@ export function nodePorts({ keys, introspection, facts, nonces, replay, tokens, 
     secrets: facts,
     authorizers,
     contracts,
+    counters,
+    guesses,
     revocations: () => facts.revocations,
     directory,
   };

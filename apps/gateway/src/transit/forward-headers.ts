@@ -135,6 +135,8 @@ export function headersBack(
     // CORS answers come from the gateway's rule alone when it has one.
     if (cors !== null && name.startsWith('access-control-')) continue;
     if (name === 'x-request-id') continue;
+    // What the gateway says of its limits is not mixed with what the upstream says of its own.
+    if (added.length > 2 && (name === 'ratelimit' || name === 'ratelimit-policy')) continue;
     if (lane !== null && lane.drops(name)) continue;
     const value = headers[name];
     if (typeof value === 'string') out.push(name, value);

@@ -3,6 +3,7 @@ import {
   decide,
   decidePhase,
   finding,
+  rateFields,
   type BodyContent,
   type BodyNeed,
   type Exchange,
@@ -231,7 +232,9 @@ export class Transit implements AnswerSink {
       if (!this.#judge('answer-head')) return;
     }
     const sent = (this.exchange.answer?.fields ?? headers) as IncomingHttpHeaders;
-    const head: Head = [status, headersBack(sent, corsHeaders(this.exchange), this.#facts.added, operation?.lanes.back ?? null, caller), resume];
+    const rate = rateFields(this.exchange, this.#live.compiled.document.counting.tell, false);
+    const added = rate.length === 0 ? this.#facts.added : [...this.#facts.added, ...rate];
+    const head: Head = [status, headersBack(sent, corsHeaders(this.exchange), added, operation?.lanes.back ?? null, caller), resume];
     if (need !== null && !this.#lookInto(need, head)) return;
     // Where the length is bounded and not said, the head waits for what comes with it: that may be too much already.
     if (this.exchange.answer?.bytes === null && operation?.needs.answerBytes !== null) this.#held = { head, parts: [] };

@@ -148,7 +148,7 @@ export class LocalNode {
 
 /** What a node may know of this process's environment: never a password, nor what belongs to others. */
 function nodeEnvironment(env: NodeJS.ProcessEnv): NodeJS.ProcessEnv {
-  const passed = /^(PATH|HOME|TMPDIR|TEMP|TMP|SystemRoot|LANG|LC_\w+|TZ|NODE_OPTIONS|NODE_EXTRA_CA_CERTS|VIRGA_TLS_\w+|VIRGA_GATEWAY_URL)$/;
+  const passed = /^(PATH|HOME|TMPDIR|TEMP|TMP|SystemRoot|LANG|LC_\w+|TZ|NODE_OPTIONS|NODE_EXTRA_CA_CERTS|VIRGA_TLS_\w+|VIRGA_GATEWAY_URL|VIRGA_REDIS_URL)$/;
   return Object.fromEntries(Object.entries(env).filter(([name]) => passed.test(name)));
 }
 

@@ -6,6 +6,7 @@ import type {
   ExamineOutcome,
   FeedMessage,
   NodeAnswer,
+  NodeStanding,
   NodeStatus,
   ProbeOutcome,
   ProbeRequest,
@@ -215,13 +216,22 @@ export class NodeHub {
     return answer.tried;
   }
 
+  /** How the limits of a client stand at a node. @throws when it does not say */
+  async standingOf(node: string, clientId: string): Promise<readonly NodeStanding[]> {
+    const answer = await this.#ask((askId) => ({ type: 'standing-of', askId, clientId }), node);
+    if (answer === null) throw new Error('it is not connected');
+    if (answer.error !== null || !answer.standings) throw new Error(answer.error ?? 'it gave no answer');
+    return answer.standings;
+  }
+
   /** Tells all nodes to forget kept answers of an authorizer. */
   dropAnswers(name: string): void {
     for (const node of this.connected) node.channel?.send({ type: 'drop-answers', name });
   }
 
-  async #ask(message: (askId: string) => FeedMessage): Promise<NodeAnswer | null> {
-    const node = this.connected[0];
+  /** @param name of the node to ask; any where left out */
+  async #ask(message: (askId: string) => FeedMessage, name?: string): Promise<NodeAnswer | null> {
+    const node = this.connected.find((one) => name === undefined || one.name === name);
     if (!node) return null;
     const askId = randomUUID();
     return new Promise<NodeAnswer>((resolve, reject) => {

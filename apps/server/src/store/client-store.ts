@@ -1,6 +1,7 @@
 import { Op, type Transaction, type WhereOptions } from 'sequelize';
 import type { ClientFact, CredentialFact, DirectoryChange } from '@virga/core';
 import { ClientRow, CredentialRow } from './models/clients.js';
+import { subscriptionPages } from './subscription-store.js';
 import { tablePages } from './table-store.js';
 
 const PAGE = 500;
@@ -40,6 +41,7 @@ export async function* directoryPages(): AsyncGenerator<DirectoryChange[]> {
     after = rows[rows.length - 1]?.id ?? '';
     if (rows.length < PAGE) break;
   }
+  yield* subscriptionPages();
   yield* tablePages();
 }
 

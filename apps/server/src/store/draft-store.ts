@@ -13,6 +13,10 @@ const MEMBERS = {
   conditions: 'draft.conditions',
   authorizers: 'draft.authorizers',
   detectors: 'draft.detectors',
+  plans: 'draft.plans',
+  limits: 'draft.limits',
+  guessing: 'draft.guessing',
+  counting: 'draft.counting',
 } as const satisfies Partial<Record<keyof ReleaseDocument, string>>;
 type Member = keyof typeof MEMBERS;
 

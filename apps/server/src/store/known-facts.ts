@@ -1,4 +1,4 @@
-import type { ClientFact, KnownCredential, KnownFacts, TableFact } from '@virga/core';
+import type { ClientFact, KnownCredential, KnownFacts, SubscriptionFact, TableFact } from '@virga/core';
 import { directoryPages } from './client-store.js';
 import { RevocationRow } from './models/tokens.js';
 
@@ -6,12 +6,14 @@ import { RevocationRow } from './models/tokens.js';
 export async function readKnownFacts(): Promise<KnownFacts> {
   const clients: ClientFact[] = [];
   const credentials: KnownCredential[] = [];
+  const subscriptions: SubscriptionFact[] = [];
   const tables: TableFact[] = [];
   for await (const page of directoryPages())
     for (const change of page) {
       if (change.value === null) continue;
       if (change.what === 'client') clients.push(change.value);
       else if (change.what === 'table') tables.push(change.value);
+      else if (change.what === 'subscription') subscriptions.push(change.value);
       else {
         const { id, clientId, kind, name, expiresAt, revokedAt, lookup } = change.value;
         // What keys and names are found by is nothing that a browser has to know.
@@ -27,5 +29,5 @@ export async function readKnownFacts(): Promise<KnownFacts> {
     reason,
     issuedBefore: issuedBefore === null ? null : Number(issuedBefore),
   }));
-  return { clients, credentials, tables, revocations };
+  return { clients, credentials, subscriptions, tables, revocations };
 }

@@ -8,6 +8,7 @@ import * as configuration from './models/configuration.js';
 import * as changes from './models/changes.js';
 import * as clients from './models/clients.js';
 import * as records from './models/records.js';
+import * as subscriptions from './models/subscriptions.js';
 import * as tables from './models/tables.js';
 import * as tokens from './models/tokens.js';
 import * as trials from './models/trials.js';
@@ -49,6 +50,7 @@ export class Store {
         ...Object.values(changes),
         ...Object.values(clients),
         ...Object.values(records),
+        ...Object.values(subscriptions),
         ...Object.values(tables),
         ...Object.values(tokens),
         ...Object.values(trials),

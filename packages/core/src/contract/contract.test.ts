@@ -271,6 +271,8 @@ describe('a newer description', () => {
       conditions: null,
       authorizers: null,
       contract: null,
+      plan: null,
+      limits: [],
       hidden: false,
     }));
     return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };

@@ -5,6 +5,7 @@ import type { CodeEntry } from '../verdict/code-entry.js';
 import { entryOf, type Finding } from '../verdict/codes.js';
 import { corsHeaders } from './preflight-step.js';
 import type { Exchange } from './exchange.js';
+import { rateFields } from './rate-fields.js';
 
 /** An answer that the gateway gives itself. */
 export interface GatewayAnswer {
@@ -39,6 +40,12 @@ export function answerOf(found: Finding, exchange: Exchange, context: AnswerCont
   // RFC 9110 section 12.5.1: which content types would have been taken.
   if (found.code === 'type.not-accepted' || found.code === 'type.missing') headers['accept'] = quoted(found.operands.accepted.join(', '));
   if (entry.status === 503) headers['retry-after'] = '5';
+  if (entry.status === 429 && 'waitMs' in found.operands) {
+    // RFC 9110 section 10.2.3: whole seconds, after which it is worth asking again.
+    headers['retry-after'] = String(Math.max(1, Math.ceil(found.operands.waitMs / 1000)));
+    const fields = rateFields(exchange, 'always', true);
+    for (let index = 0; index < fields.length; index += 2) headers[fields[index] as string] = fields[index + 1] as string;
+  }
   const problem = {
     type: `urn:virga:problem:${problemKind(entry)}`,
     title: entry.title,
@@ -79,7 +86,9 @@ function problemKind(entry: CodeEntry): string {
     404: 'not-found',
     405: 'method-not-allowed',
     413: 'body-too-large',
+    411: 'length-needed',
     415: 'content-type',
+    429: 'too-many-requests',
     502: 'upstream',
     503: 'unavailable',
     504: 'upstream',

@@ -5,12 +5,14 @@ import type { ProofKind } from '../credential/sent-credential.js';
 import type { ContractSource } from '../contract/check/contract-source.js';
 import { operationContract, type OperationContract } from '../contract/check/operation-contract.js';
 import type { ContractRule } from '../document/contract-rule.js';
+import type { PlanUse } from '../document/plan-rule.js';
 import type { ConditionUse } from '../document/condition-rule.js';
 import type { AddressRule } from '../document/address-rule.js';
 import type { AccessRule } from '../document/access-rule.js';
 import type { CheckMode } from '../document/modes.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
 import type { TokenPlace, TokenRule } from '../document/token-rule.js';
+import type { CompiledLimit, CompiledPlan } from '../limit/compile-plan.js';
 import type { Router } from '../route/router.js';
 import type { TokenCache } from '../token/token-cache.js';
 import type { TokenVerifier, TrustedProvider } from '../token/verify-token.js';
@@ -39,6 +41,7 @@ export type CheckGrounds =
   | { readonly kind: 'address'; readonly rule: AddressRule }
   | { readonly kind: 'condition'; readonly name: string; readonly condition: CompiledCondition; readonly variablesOf: ReturnType<typeof compileVariables> }
   | { readonly kind: 'authorizer'; readonly rule: AuthorizerRule }
+  | { readonly kind: 'limit'; readonly names: readonly string[] }
   | { readonly kind: 'contract' }
   | { readonly kind: 'sensitive' };
 
@@ -60,6 +63,8 @@ export interface CompiledLine {
   readonly conditions: readonly ConditionUse[];
   /** Names of the operation's own authorizers, or the API's. */
   readonly authorizers: readonly string[];
+  /** Whether a plan is asked for: the operation's own rule, or the API's. */
+  readonly plan: PlanUse;
   /** What of the contract is held against it: the API's rule with the operation's own changes. */
   readonly contract: ContractRule;
   /** Header fields that these may pass up, in lower case: a caller's own of these names stay at the gateway. */
@@ -137,6 +142,10 @@ export class CompiledOperation {
     return this.#line.authorizers;
   }
 
+  get plan(): CompiledLine['plan'] {
+    return this.#line.plan;
+  }
+
   get contractRule(): CompiledLine['contract'] {
     return this.#line.contract;
   }
@@ -199,6 +208,9 @@ export interface CompiledRelease {
   readonly router: Router<CompiledOperation, CompiledApi>;
   readonly apis: readonly CompiledApi[];
   readonly metadata: ReadonlyMap<string, CompiledApi>;
+  readonly plans: readonly CompiledPlan[];
+  /** All limits beside those of plans: of the gateway, of APIs and of operations. */
+  readonly limits: readonly CompiledLimit[];
   readonly providersById: ReadonlyMap<string, TrustedProvider>;
   readonly verifier: TokenVerifier;
   readonly tokenCache: TokenCache;

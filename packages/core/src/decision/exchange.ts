@@ -6,7 +6,10 @@ import type { CheckMode } from '../document/modes.js';
 import { outcomeOf, type StepId, type StepOutcome } from '../verdict/code-entry.js';
 import { entryOf, type Finding } from '../verdict/codes.js';
 import type { VerifiedToken } from '../token/verified-token.js';
+import type { CompiledPlan } from '../limit/compile-plan.js';
+import type { Hold } from '../limit/counters.js';
 import type { CompiledApi, CompiledOperation } from './compiled.js';
+import type { CountedLimits } from './limit-steps.js';
 
 /** Header fields of a request, names in lower case. Repeated fields are joined, so that none can hide. */
 export type HeaderFields = Readonly<Record<string, string | readonly string[] | undefined>>;
@@ -99,6 +102,12 @@ export class Exchange {
   passed: Readonly<Record<string, string>> | null = null;
   /** Who was let in, by the alternative that held. */
   caller: Caller | null = null;
+  /** The plan that opened it, where one was asked for. */
+  plan: CompiledPlan | null = null;
+  /** How it was counted; null where it was not. */
+  counted: CountedLimits | null = null;
+  #hold: Hold | null = null;
+  #ended = false;
   /** Steps taken, in order, with the time each took. */
   readonly steps: StepRecord[] = [];
   /** The first step that would have refused, had it not only been observed. */
@@ -135,6 +144,20 @@ export class Exchange {
     const taken: StepRecord = { step, finding, mode, outcome: outcomeOf(entryOf(finding.code).says, mode), tookMs };
     this.steps.push(taken);
     return taken;
+  }
+
+  /** Holds something until the request has ended. */
+  holds(hold: Hold | null): void {
+    // Whoever left while it was counted holds nothing.
+    if (this.#ended) hold?.release();
+    else this.#hold = hold;
+  }
+
+  /** The request has ended, however it did: what it held is given back, once. */
+  end(): void {
+    this.#ended = true;
+    this.#hold?.release();
+    this.#hold = null;
   }
 
   /** Takes out what was proved in one way, because a later check found it wrong. */

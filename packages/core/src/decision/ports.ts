@@ -9,6 +9,8 @@ import type { Authorizers } from '../authorizer/ask.js';
 import { TokenCache } from '../token/token-cache.js';
 import { WEB_SIGNATURES, type SignaturePlatform } from '../token/verify-signature.js';
 import type { KeySource } from '../token/verify-token.js';
+import type { Counters } from '../limit/counters.js';
+import { MemoryCounters } from '../limit/memory-counters.js';
 import type { CompiledStep } from './compiled.js';
 
 /** Nonces that this gateway hands out for proofs (RFC 9449 section 9). */
@@ -50,6 +52,10 @@ export interface Ports {
   readonly contracts: ContractStore;
   /** What runs scripts and asks decision services. */
   readonly authorizers: Authorizers;
+  /** Counts requests against limits. */
+  readonly counters: Counters;
+  /** Counts failures to prove oneself, in memory alone. */
+  readonly guesses: MemoryCounters;
   revocations(): Revocations;
   /** Clients and their credentials as they are now. */
   directory(): DirectorySource;
@@ -78,6 +84,8 @@ export function closedPorts(given: Pick<Ports, 'now' | 'ticks' | 'digest' | 'key
     secrets: { value: () => null },
     contracts: { find: () => null },
     authorizers: NOBODY_ASKED,
+    counters: new MemoryCounters(),
+    guesses: new MemoryCounters(),
     revocations: () => NONE_REVOKED,
     directory: () => NOBODY_KNOWN,
     fault: () => undefined,

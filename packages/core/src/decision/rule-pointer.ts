@@ -40,7 +40,7 @@ const BY_ACCESS: ReadonlySet<StepId> = new Set(['credential', 'token', 'key', 'b
  * The rule that decided a step, as a pointer (RFC 6901) into the release document; null where no rule of the document did,
  * as for messages, or for facts that are no part of a release.
  */
-export function rulePointer({ api, operation }: Exchange, { step, finding }: StepRecord): string | null {
+export function rulePointer({ api, operation, plan, counted }: Exchange, { step, finding }: StepRecord): string | null {
   if (step === 'upstream') return api ? `${api.pointer}/upstream` : null;
   if (step === 'fence') return '/fence/addresses';
   if (step === 'preflight') return api ? `${api.pointer}/cors` : null;
@@ -50,6 +50,9 @@ export function rulePointer({ api, operation }: Exchange, { step, finding }: Ste
   if (step === 'address') return `${operation.rule.addresses === null ? api.pointer : operation.pointer}/addresses`;
   if (step === 'condition') return conditionPointer(operation, api.pointer, finding);
   if (step === 'authorizer') return authorizerPointer(operation, api.pointer, finding);
+  if (step === 'guess') return '/guessing';
+  if (step === 'plan') return plan?.pointer ?? `${operation.rule.plan === null ? api.pointer : operation.pointer}/plan`;
+  if (step === 'limit') return limitPointer(counted, finding);
   if (step === 'sensitive' || step === 'sensitive-body' || step === 'sensitive-fields' || step === 'sensitive-answer') return `${api.pointer}/sensitive`;
   const part = CONTRACT_PARTS.find((one) => one === step);
   if (part !== undefined) return contractPointer(operation, api.pointer, part);
@@ -60,6 +63,11 @@ export function rulePointer({ api, operation }: Exchange, { step, finding }: Ste
   if (member !== undefined) return rule(operation, api.pointer, 'token', member);
   if (BY_ACCESS.has(step)) return operation.rule.access === null ? `${api.pointer}/access` : `${operation.pointer}/access`;
   return step === 'proof' ? rule(operation, api.pointer, 'token', 'dpop') : null;
+}
+
+/** The limit that a finding speaks of; null where it speaks of none. */
+function limitPointer(counted: Exchange['counted'], { operands }: Finding): string | null {
+  return ('limit' in operands && counted?.limits.find(({ name }) => name === operands.limit)?.pointer) || null;
 }
 
 /** The mode of a part of the contract, where it was set. */

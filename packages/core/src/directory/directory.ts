@@ -1,5 +1,8 @@
 import { rowsOf, type TableFact, type TableRows } from './table-fact.js';
+import type { SubscriptionFact } from './subscription.js';
 import type { ClientFact, CredentialFact, CredentialKind, DirectoryChange, DirectorySource, Holder } from './facts.js';
+
+const NONE: readonly SubscriptionFact[] = Object.freeze([]);
 
 /**
  * Clients and their credentials, looked up by what requests carry, and tables. Two credentials that are found by the same thing
@@ -8,6 +11,9 @@ import type { ClientFact, CredentialFact, CredentialKind, DirectoryChange, Direc
 export class Directory implements DirectorySource {
   readonly #clients = new Map<string, ClientFact>();
   readonly #credentials = new Map<string, CredentialFact>();
+  readonly #subscriptions = new Map<string, SubscriptionFact>();
+  /** Subscriptions of each client that has any. */
+  readonly #byClient = new Map<string, readonly SubscriptionFact[]>();
   readonly #tables = new Map<string, { readonly fact: TableFact; readonly rows: TableRows }>();
   readonly #byLookup: Readonly<Record<CredentialKind, Map<string, string | Set<string>>>> = {
     key: new Map(),
@@ -32,6 +38,7 @@ export class Directory implements DirectorySource {
     for (const change of changes) {
       if (change.what === 'credential') this.#setCredential(change.id, change.value);
       else if (change.what === 'table') this.#setTable(change.id, change.value);
+      else if (change.what === 'subscription') this.#setSubscription(change.id, change.value);
       else if (change.value === null) this.#clients.delete(change.id);
       else this.#clients.set(change.id, change.value);
     }
@@ -41,6 +48,7 @@ export class Directory implements DirectorySource {
   *changes(): Generator<DirectoryChange> {
     for (const value of this.#clients.values()) yield { what: 'client', id: value.id, value };
     for (const value of this.#credentials.values()) yield { what: 'credential', id: value.id, value };
+    for (const value of this.#subscriptions.values()) yield { what: 'subscription', id: value.id, value };
     for (const { fact } of this.#tables.values()) yield { what: 'table', id: fact.id, value: fact };
   }
 
@@ -52,8 +60,29 @@ export class Directory implements DirectorySource {
     return credential && client ? { client, credential } : null;
   }
 
+  subscriptionsOf(clientId: string): readonly SubscriptionFact[] {
+    return this.#byClient.get(clientId) ?? NONE;
+  }
+
   table(name: string): TableRows | null {
     return this.#tables.get(name)?.rows ?? null;
+  }
+
+  #setSubscription(id: string, value: SubscriptionFact | null): void {
+    const before = this.#subscriptions.get(id);
+    if (before) this.#setOf(before.clientId, (own) => own.filter((one) => one.id !== id));
+    if (value === null) {
+      this.#subscriptions.delete(id);
+      return;
+    }
+    this.#subscriptions.set(id, value);
+    this.#setOf(value.clientId, (own) => [...own, value]);
+  }
+
+  #setOf(clientId: string, change: (own: readonly SubscriptionFact[]) => readonly SubscriptionFact[]): void {
+    const own = change(this.#byClient.get(clientId) ?? NONE);
+    if (own.length === 0) this.#byClient.delete(clientId);
+    else this.#byClient.set(clientId, own);
   }
 
   #setTable(id: string, fact: TableFact | null): void {

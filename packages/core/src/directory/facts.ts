@@ -1,4 +1,5 @@
 import type { JsonObject } from '../token/read-token.js';
+import type { SubscriptionFact } from './subscription.js';
 import type { TableFact, TableRows } from './table-fact.js';
 
 /** A consumer's program, as far as decisions look at it. */
@@ -43,6 +44,7 @@ export interface CredentialFact {
 export type DirectoryChange =
   | { readonly what: 'client'; readonly id: string; readonly value: ClientFact | null }
   | { readonly what: 'credential'; readonly id: string; readonly value: CredentialFact | null }
+  | { readonly what: 'subscription'; readonly id: string; readonly value: SubscriptionFact | null }
   | { readonly what: 'table'; readonly id: string; readonly value: TableFact | null };
 
 /** What a `provider-client` is found by. */
@@ -59,6 +61,8 @@ export interface DirectorySource {
   find(kind: CredentialKind, lookup: string): Holder | null;
   /** Whether any client is joined with one of a provider, so that nobody need look for it. */
   readonly joinsProviders: boolean;
+  /** Subscriptions of a client, whatever their state. */
+  subscriptionsOf(clientId: string): readonly SubscriptionFact[];
   /** The rows of a table as it is now; null where there is none. */
   table(name: string): TableRows | null;
 }

@@ -1,4 +1,5 @@
 import { isRecord } from '../util/json-pointer.js';
+import { readSubscription } from './subscription.js';
 import { readTable } from './table-fact.js';
 import { faultOfMetadata, NO_METADATA } from './client-metadata.js';
 import { CREDENTIAL_KINDS, type ClientFact, type CredentialFact, type DirectoryChange } from './facts.js';
@@ -50,6 +51,10 @@ function readChange(item: unknown): DirectoryChange | null {
   if (what === 'table') {
     const table = value === null ? null : readTable(value);
     return value !== null && table?.id !== id ? null : { what, id, value: table };
+  }
+  if (what === 'subscription') {
+    const subscription = value === null ? null : readSubscription(value);
+    return value !== null && subscription?.id !== id ? null : { what, id, value: subscription };
   }
   if (what !== 'credential') return null;
   const credential = value === null ? null : readCredential(value);

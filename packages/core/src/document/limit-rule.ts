@@ -55,4 +55,10 @@ export const NO_GUESSING: GuessingRule | null = null;
 export const USUAL_COUNTING: CountingRule = Object.freeze({ away: 'refuse', sharePercent: 50, tell: 'refusals' });
 
 /** Least and most of what limits say, and how many stand in one list. */
-export const LIMIT_RANGES = { requests: [1, 1_000_000_000], seconds: [1, 31 * 86_400], burst: [1, 1_000_000_000], sharePercent: [1, 100], list: 20 } as const;
+export const LIMIT_RANGES = {
+  requests: [1, 1_000_000_000],
+  seconds: [1, 2_678_400],
+  burst: [1, 1_000_000_000],
+  sharePercent: [1, 100],
+  list: 20,
+} as const;

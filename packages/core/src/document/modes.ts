@@ -14,6 +14,8 @@ export const MODED_CHECKS = [
   'rights',
   'condition',
   'authorizer',
+  'plan',
+  'limit',
   'type',
   'size',
   'answer',

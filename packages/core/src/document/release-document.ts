@@ -8,12 +8,14 @@ import type { ModeRule } from './modes.js';
 import type { ProviderRule } from './provider-rule.js';
 import type { TokenOverride, TokenPlace, TokenRule } from './token-rule.js';
 import type { LearningRule } from './learning-rule.js';
+import { NO_GUESSING, USUAL_COUNTING, type CountingRule, type GuessingRule, type LimitRule } from './limit-rule.js';
+import type { PlanRule, PlanUse } from './plan-rule.js';
 import type { DetectorRule, SensitiveRule } from './sensitive-rule.js';
 import type { UnmatchedRule } from './unmatched-rule.js';
 import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
-export const RELEASE_FORMAT = 7;
+export const RELEASE_FORMAT = 8;
 
 /** A release: the whole configuration of a gateway, immutable, addressed by the hash of its canonical JSON. */
 export interface ReleaseDocument {
@@ -33,6 +35,13 @@ export interface ReleaseDocument {
   readonly authorizers: readonly AuthorizerRule[];
   /** Detectors of sensitive data of its own, beside those that every release knows. */
   readonly detectors: readonly DetectorRule[];
+  /** What was agreed with clients. */
+  readonly plans: readonly PlanRule[];
+  /** What limits every request that is let in. */
+  readonly limits: readonly LimitRule[];
+  /** What holds up whoever guesses credentials; null holds up nobody. */
+  readonly guessing: GuessingRule | null;
+  readonly counting: CountingRule;
   readonly apis: readonly ApiRule[];
 }
 
@@ -48,6 +57,10 @@ export const emptyDocument = (environment: string): ReleaseDocument => ({
   conditions: [],
   authorizers: [],
   detectors: [],
+  plans: [],
+  limits: [],
+  guessing: NO_GUESSING,
+  counting: USUAL_COUNTING,
   apis: [],
 });
 
@@ -129,6 +142,10 @@ export interface OperationRule {
   readonly authorizers: readonly string[] | null;
   /** What of the contract is held against this operation, as changes of the API's rule; null takes that whole. */
   readonly contract: ContractOverride | null;
+  /** Whether a plan is asked for here; null takes the API's. */
+  readonly plan: PlanUse | null;
+  /** What limits it beside the limits of the gateway and of the API. */
+  readonly limits: readonly LimitRule[];
   /** Whether reference pages leave it out. It can be called all the same. */
   readonly hidden: boolean;
 }
@@ -166,6 +183,10 @@ export interface ApiRule {
   readonly learning: LearningRule;
   /** What sensitive data is looked for, and what becomes of it. */
   readonly sensitive: SensitiveRule;
+  /** Whether a plan is asked for. */
+  readonly plan: PlanUse;
+  /** What limits it beside the limits of the gateway. */
+  readonly limits: readonly LimitRule[];
   /** SHA-256 (hexadecimal) of the contract's text; null for an API without one. */
   readonly contractHash: string | null;
   readonly operations: readonly OperationRule[];

@@ -18,6 +18,8 @@ export interface KeptQuota {
 }
 
 interface Kept {
+  readonly group: string;
+  readonly subject: string;
   readonly count: Count;
   measure: Measure;
 }
@@ -26,15 +28,16 @@ interface Kept {
 export class MemoryCounters implements Counters {
   readonly #groups = new Map<string, Map<string, Kept>>();
   readonly #most: number;
-  #quotasChanged = false;
+  /** Quotas that were counted since they were last kept. */
+  readonly #changed = new Set<Kept>();
 
   constructor(mostSubjects: number = MOST_SUBJECTS) {
     this.#most = mostSubjects;
   }
 
   take(demands: readonly Demand[], nowMs: number): Counted {
-    const counts = demands.map((demand) => this.#countOf(demand, nowMs));
-    const before = demands.map(({ measure }, index) => standingOf(counts[index] as Count, measure, nowMs));
+    const counts = demands.map((demand) => this.#keptFor(demand, nowMs));
+    const before = demands.map(({ measure }, index) => standingOf((counts[index] as Kept).count, measure, nowMs));
     let refused = -1;
     for (let index = 0; index < demands.length; index++) {
       const stands = before[index] as Standing;
@@ -44,11 +47,12 @@ export class MemoryCounters implements Counters {
     if (refused >= 0) return { standings: before, refused, hold: null, where: 'here' };
     const held: Count[] = [];
     const standings = demands.map(({ measure }, index) => {
-      const [count, stood] = [counts[index] as Count, before[index] as Standing];
+      const [kept, stood] = [counts[index] as Kept, before[index] as Standing];
+      const { count } = kept;
       if (stood.over) return stood;
       countOne(count);
       if (measure.kind === 'at-once') held.push(count);
-      if (measure.kind === 'calendar') this.#quotasChanged = true;
+      if (measure.kind === 'calendar') this.#changed.add(kept);
       return { ...standingOf(count, measure, nowMs), over: false };
     });
     return { standings, refused: -1, hold: held.length === 0 ? null : new HeldCounts(held), where: 'here' };
@@ -63,20 +67,20 @@ export class MemoryCounters implements Counters {
     });
   }
 
-  #countOf({ group, subject, measure }: Demand, nowMs: number): Count {
+  #keptFor({ group, subject, measure }: Demand, nowMs: number): Kept {
     let subjects = this.#groups.get(group);
-    if (!subjects) this.#groups.set(group, (subjects = new Map()));
+    if (!subjects) this.#groups.set(group, (subjects = new Map<string, Kept>()));
     let kept = subjects.get(subject);
     if (!kept) {
       this.#tidy(subjects, nowMs);
       // The last place is for all that come beyond.
       const place = subjects.size < this.#most - 1 ? subject : OTHERS;
       kept = subjects.get(place);
-      if (!kept) subjects.set(place, (kept = { count: newCount(), measure }));
+      if (!kept) subjects.set(place, (kept = { group, subject: place, count: newCount(), measure }));
     }
     kept.measure = measure;
     bringTo(kept.count, measure, nowMs);
-    return kept.count;
+    return kept;
   }
 
   /** Lets go of some counts that tell nothing any more, those that are longest there first. */
@@ -89,27 +93,27 @@ export class MemoryCounters implements Counters {
     }
   }
 
-  /** Quotas that have not ended, where any changed since they were kept; null otherwise. */
-  quotasToKeep(nowMs: number): readonly KeptQuota[] | null {
-    if (!this.#quotasChanged) return null;
-    this.#quotasChanged = false;
-    const quotas: KeptQuota[] = [];
-    for (const [group, subjects] of this.#groups)
-      for (const [subject, { count, measure }] of subjects)
-        if (measure.kind === 'calendar' && measure.until > nowMs && count.used > 0)
-          quotas.push({ group, subject, from: measure.from, until: measure.until, used: count.used });
-    return quotas;
+  /** Quotas that were counted since they were last kept, each as it stands now. */
+  takeChanged(): KeptQuota[] {
+    const changed = [...this.#changed].flatMap(quotaOf);
+    this.#changed.clear();
+    return changed;
   }
 
-  /** Takes up quotas that were kept. What was counted meanwhile is added. */
-  recall(quotas: readonly KeptQuota[]): void {
-    for (const { group, subject, from, until, used } of quotas) {
-      const measure: Measure = { kind: 'calendar', requests: Infinity, from, until };
-      const count = this.#countOf({ group, subject, measure, mode: 'enforce' }, from);
-      count.used += used;
-    }
+  /** All quotas that are not over. */
+  *quotas(nowMs: number): Generator<KeptQuota> {
+    for (const subjects of this.#groups.values()) for (const kept of subjects.values()) if (worthlessAt(kept.count, kept.measure) > nowMs) yield* quotaOf(kept);
+  }
+
+  /** Takes up a quota that was kept; of the same one kept twice, what counted most. */
+  recall({ group, subject, from, until, used }: KeptQuota): void {
+    const { count } = this.#keptFor({ group, subject, measure: { kind: 'calendar', requests: Infinity, from, until }, mode: 'enforce' }, from);
+    count.used = Math.max(count.used, used);
   }
 }
+
+const quotaOf = ({ group, subject, count, measure }: Kept): readonly KeptQuota[] =>
+  measure.kind === 'calendar' && count.used > 0 ? [{ group, subject, from: measure.from, until: measure.until, used: count.used }] : [];
 
 /** Gives back what a request held, once. */
 class HeldCounts implements Hold {

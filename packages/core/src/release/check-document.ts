@@ -10,6 +10,7 @@ import { checkProvider } from './check-provider.js';
 import { checkTokenRule } from './check-token-rule.js';
 import { checkLanes, checkMessage } from './check-message.js';
 import { checkContract, checkUnmatched } from './check-contract.js';
+import { checkCounting, checkGuessing, checkLimits, checkPlans } from './check-limits.js';
 import { checkDetectors, checkSensitive } from './check-sensitive.js';
 import { checkScheme } from './check-scheme.js';
 import { checkStructure } from './check-structure.js';
@@ -53,6 +54,10 @@ export function* checkInSteps(document: ReleaseDocument): Generator<void, void> 
   yield* checkSharedConditions(document.conditions, '/conditions');
   yield* checkAuthorizers(document.authorizers, '/authorizers');
   checkDetectors(document.detectors, '/detectors');
+  checkPlans(document.plans, '/plans');
+  checkLimits(document.limits, '/limits');
+  checkGuessing(document.guessing, '/guessing');
+  checkCounting(document.counting, '/counting');
   const names: Names = {
     providers: new Set(document.providers.map((provider) => provider.id)),
     networks,
@@ -92,6 +97,7 @@ function* checkApi(api: ApiRule, { providers, networks, conditions, authorizers,
   checkContract(api.contract, api.contractHash !== null, `${at}/contract`);
   checkUnmatched(api.unmatched, `${at}/unmatched`);
   checkSensitive(api.sensitive, detectors, `${at}/sensitive`);
+  checkLimits(api.limits, `${at}/limits`);
   checkAddresses(api.addresses, networks, `${at}/addresses`);
   checkConditionUses(api.conditions, conditions, `${at}/conditions`);
   checkAuthorizerUses(api.authorizers, authorizers, `${at}/authorizers`);
@@ -114,6 +120,7 @@ function* checkApi(api: ApiRule, { providers, networks, conditions, authorizers,
     if (operation.conditions) checkConditionUses(operation.conditions, conditions, `${at}/operations/${index}/conditions`);
     if (operation.authorizers) checkAuthorizerUses(operation.authorizers, authorizers, `${at}/operations/${index}/authorizers`);
     if (operation.contract) checkContract(contractInForce(api.contract, operation.contract), api.contractHash !== null, `${at}/operations/${index}/contract`);
+    if (operation.limits.length > 0) checkLimits(operation.limits, `${at}/operations/${index}/limits`);
     if (operation.message) checkMessage(operation.message, `${at}/operations/${index}/message`);
     if (operation.token) checkTokenRule({ ...api.token, ...operation.token }, `${at}/operations/${index}/token`);
     if (!(METHOD_NAMES as readonly string[]).includes(operation.method))

@@ -1,5 +1,20 @@
 import { checkShape, listOf, text } from '../util/shape.js';
-import { API, AUTHORIZER, CALLER_ADDRESS, CERTIFICATE_HEADER, CONDITION, DETECTOR, FENCE, NETWORK, OPERATION, PROVIDER } from './document-shapes.js';
+import {
+  API,
+  AUTHORIZER,
+  CALLER_ADDRESS,
+  CERTIFICATE_HEADER,
+  CONDITION,
+  COUNTING,
+  DETECTOR,
+  FENCE,
+  GUESSING,
+  LIMITS,
+  NETWORK,
+  OPERATION,
+  PLAN,
+  PROVIDER,
+} from './document-shapes.js';
 import { arrayOf, recordOf } from './check-values.js';
 
 /**
@@ -17,6 +32,10 @@ export function* checkStructure(value: unknown): Generator<void, void> {
   checkShape(listOf(CONDITION), document['conditions'], '/conditions');
   checkShape(listOf(AUTHORIZER), document['authorizers'], '/authorizers');
   checkShape(listOf(DETECTOR), document['detectors'], '/detectors');
+  checkShape(listOf(PLAN), document['plans'], '/plans');
+  checkShape(LIMITS, document['limits'], '/limits');
+  checkShape(GUESSING, document['guessing'], '/guessing');
+  checkShape(COUNTING, document['counting'], '/counting');
   for (const [index, api] of arrayOf(document['apis'], '/apis').entries()) {
     const at = `/apis/${index}`;
     checkShape(API, api, at);

@@ -27,6 +27,13 @@ import { BEARER_HEADER, type TokenPlace, type TokenRule } from '../document/toke
 import { parameterNames, readTemplate, type TemplateSegment } from '../route/path-template.js';
 import { Router } from '../route/router.js';
 import type { TrustedProvider } from '../token/verify-token.js';
+import type { GuessingRule, LimitRule } from '../document/limit-rule.js';
+import type { PlanUse } from '../document/plan-rule.js';
+import { compileGuessStep, countingFailures } from '../decision/guess-step.js';
+import { compileLimitSteps } from '../decision/limit-steps.js';
+import { compilePlanStep, type KnownPlans } from '../decision/plan-step.js';
+import { compileLimits } from '../limit/compile-limits.js';
+import { compilePlan, type CompiledLimit } from '../limit/compile-plan.js';
 import { contractInForce, looksAtContract, NO_CONTRACT, type ContractRule } from '../document/contract-rule.js';
 import { compileContract } from '../decision/contract-steps.js';
 import { compileSensitive } from '../decision/sensitive-steps.js';
@@ -61,6 +68,7 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
   const providersById = new Map(trusted.map((provider) => [provider.rule.id, provider]));
   // Tokens of providers that are asked are never proved by a key, so their issuers choose none.
   const byIssuer = new Map(trusted.filter(({ rule }) => !takesOpaqueTokens(rule)).map((provider) => [provider.rule.issuer, provider]));
+  const plans = document.plans.map((rule, index) => compilePlan(rule, `/plans/${index}`));
   const context: LineContext = {
     verifier: { byIssuer, keys: ports.keys, signatures: ports.signatures },
     cache: ports.tokens,
@@ -70,6 +78,9 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
     shared: document.conditions,
     authorizers: new Map(document.authorizers.map((rule, index) => [rule.name, compileAuthorizer(rule, `/authorizers/${index}`, ports)])),
     detector: detectorFinder(document.detectors),
+    plans: { all: plans, byId: new Map(plans.map((plan) => [plan.rule.id, plan])) },
+    limits: compileLimits(document.limits, 'gateway', '/limits'),
+    guessing: document.guessing,
   };
   const { standIn = asItIs } = ports;
   const fence = compileFence(document.fence, document.networks);
@@ -82,6 +93,16 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
     fence: fence && standIn(fence),
     router,
     apis,
+    plans,
+    limits: [
+      ...context.limits,
+      ...document.apis.flatMap((api, index) => [
+        ...compileLimits(api.limits, api.id, `/apis/${index}/limits`),
+        ...api.operations.flatMap((operation) =>
+          operation.limits.length === 0 ? [] : compileLimits(operation.limits, `${api.id} ${operation.id}`, `/apis/${index}/limits`),
+        ),
+      ]),
+    ],
     metadata: new Map(apis.map((api) => [api.metadataPath, api])),
     providersById,
     verifier: context.verifier,
@@ -148,6 +169,8 @@ const NO_OPERATION: OperationRule = {
   conditions: null,
   authorizers: null,
   contract: { parts: NO_CONTRACT.parts },
+  plan: null,
+  limits: [],
   hidden: false,
 };
 
@@ -176,19 +199,33 @@ function lineOf(
     rule.addresses !== null ||
     rule.conditions !== null ||
     rule.authorizers !== null ||
-    rule.contract !== null;
+    rule.contract !== null ||
+    rule.plan !== null ||
+    rule.limits.length > 0;
   const rules = inForce(rule, api);
   // Conditions are held against the parameters of the operation, so they are shared by those that have the same.
   const names = rules.conditions.length === 0 ? null : parameters;
   const key =
     own || names !== null
-      ? JSON.stringify([rules.access, rule.token, rule.message, rule.modes, rules.addresses, rules.conditions, rules.authorizers, rules.contract, names])
+      ? JSON.stringify([
+          rules.access,
+          rule.token,
+          rule.message,
+          rule.modes,
+          rules.addresses,
+          rules.conditions,
+          rules.authorizers,
+          rules.contract,
+          rules.plan,
+          own && rule.limits.length > 0 ? rule.id : '',
+          names,
+        ])
       : '';
   let line = lines.get(key);
   if (!line) {
     const conditions = { parameters, label: `${rule.method} ${rule.path}`, at: `${rule.conditions === null ? owner : pointer}/conditions` };
     const authorizers = `${rule.authorizers === null ? owner : pointer}/authorizers`;
-    lines.set(key, (line = compileLine(rules, api, { pointer, conditions, authorizers }, context)));
+    lines.set(key, (line = compileLine(rules, api, { pointer, owner, conditions, authorizers }, context)));
   }
   return line;
 }
@@ -202,6 +239,9 @@ const inForce = (rule: OperationRule, api: ApiRule): RulesInForce => ({
   conditions: rule.conditions ?? api.conditions,
   authorizers: rule.authorizers ?? api.authorizers,
   contract: contractInForce(api.contract, rule.contract),
+  plan: rule.plan ?? api.plan,
+  operationId: rule.id,
+  limits: rule.limits,
 });
 
 /** What stands for an operation, whoever set it. */
@@ -214,11 +254,17 @@ interface RulesInForce {
   readonly conditions: readonly ConditionUse[];
   readonly authorizers: readonly string[];
   readonly contract: ContractRule;
+  readonly plan: PlanUse;
+  readonly operationId: string;
+  /** The operation's own. */
+  readonly limits: readonly LimitRule[];
 }
 
 /** Where a line stands. */
 interface LinePlace {
   readonly pointer: string;
+  /** Where its API stands. */
+  readonly owner: string;
   readonly conditions: { readonly parameters: readonly string[]; readonly label: string; readonly at: string };
   /** Where the list of authorizers stands. */
   readonly authorizers: string;
@@ -230,10 +276,19 @@ interface LineContext extends TokenContext {
   readonly shared: readonly ConditionRule[];
   readonly authorizers: ReadonlyMap<string, CompiledAuthorizer>;
   readonly detector: (id: string) => Detector;
+  readonly plans: KnownPlans;
+  /** Limits of the gateway. */
+  readonly limits: readonly CompiledLimit[];
+  readonly guessing: GuessingRule | null;
 }
 
-function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: place, authorizers: called }: LinePlace, context: LineContext): CompiledLine {
-  const { access, token, message, modes, addresses, conditions, authorizers, contract } = rules;
+function compileLine(
+  rules: RulesInForce,
+  api: ApiRule,
+  { pointer, owner, conditions: place, authorizers: called }: LinePlace,
+  context: LineContext,
+): CompiledLine {
+  const { access, token, message, modes, addresses, conditions, authorizers, contract, plan } = rules;
   const rights = compileRights(access, api.schemes);
   const { ports } = context;
   const { standIn = asItIs } = ports;
@@ -247,7 +302,7 @@ function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: p
   const claimChecks = rights === null ? [] : compileClaimChecks(token, ports, `${pointer}/token`);
   const withheld = withheldPlaces(api, token);
   const passes = authorizers.flatMap((name) => context.authorizers.get(name)?.rule.passes ?? []);
-  const asked = { rights, token, claimChecks, withheld, message, addresses, conditions, authorizers, contract, passes };
+  const asked = { rights, token, claimChecks, withheld, message, addresses, conditions, authorizers, contract, passes, plan };
   const shared = { ...asked, later: mapPhases(later, standIn), needs, lanes };
   const inMode = (check: Check): CompiledStep => standIn({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
   // Where a caller is comes before who it is: nobody outside learns whether a credential is good.
@@ -260,6 +315,8 @@ function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: p
     ...compileConditions(conditions, context.shared, { ...place, scope: { parameters: place.parameters, attributes, tables: null } }, ports),
     ...compileAuthorizers(authorizers, context.authorizers, called, ports),
   ].map(inMode);
+  // What was agreed with whoever may call comes behind that, and counting comes last: only what would pass counts.
+  then.push(...limitSteps(rules, api, { owner, pointer }, context, inMode, rights !== null));
   if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...then, ...head] };
   const { kinds } = rights;
   // What was sent is found first and proved kind by kind; then what proves possession of a token and what it says. Rights
@@ -274,7 +331,41 @@ function compileLine(rules: RulesInForce, api: ApiRule, { pointer, conditions: p
     ...(kinds.has('token') ? [compileProofStep(token, ports), compileClaimsStep(claimChecks, ports)] : []),
     compileRightsStep(rights),
   ];
-  return { ...shared, fallLine: [...first, ...checks.map(inMode), ...then, ...head] };
+  const [found, ...proving] = guarded(checks, context).map(inMode);
+  const guess = context.guessing === null ? [] : [standIn({ ...compileGuessStep(context.guessing, ports), mode: context.guessing.mode })];
+  return { ...shared, fallLine: [...first, ...(found ? [found] : []), ...guess, ...proving, ...then, ...head] };
+}
+
+/** Checks that prove a credential count their failures, where somebody is to be held up by them. */
+function guarded(checks: readonly Check[], { guessing, ports }: LineContext): readonly Check[] {
+  return guessing === null ? checks : checks.map((check) => (check.about === null ? check : countingFailures(check, guessing, ports)));
+}
+
+/** The steps of plan and limits. Where nobody is asked who calls, nobody can have a plan. */
+function limitSteps(
+  { plan, modes, limits, operationId }: RulesInForce,
+  api: ApiRule,
+  { owner, pointer }: Pick<LinePlace, 'owner' | 'pointer'>,
+  context: LineContext,
+  inMode: (check: Check) => CompiledStep,
+  asksWho: boolean,
+): CompiledStep[] {
+  const { ports, plans } = context;
+  const planStep = asksWho ? compilePlanStep(plan, api.id, plans, ports) : null;
+  const own = [
+    ...context.limits,
+    ...compileLimits(api.limits, api.id, `${owner}/limits`),
+    ...compileLimits(limits, `${api.id} ${operationId}`, `${pointer}/limits`),
+  ];
+  const softPlans = planStep !== null && plans.all.some(({ rule }) => rule.mode === 'observe');
+  const observeAll = modeOf(modes, 'limit') === 'observe';
+  const { enforced, observed } = compileLimitSteps({ own, planned: planStep !== null, softPlans }, observeAll, ports);
+  const { standIn = asItIs } = ports;
+  return [
+    ...(planStep ? [inMode(planStep)] : []),
+    ...(enforced ? [standIn({ ...enforced, mode: 'enforce' })] : []),
+    ...(observed ? [standIn({ ...observed, mode: 'observe' })] : []),
+  ];
 }
 
 /** The contract of an API, where anything is held against it. */

@@ -9,7 +9,10 @@ import { CONTRACT_PARTS } from '../document/contract-rule.js';
 import type { SensitiveRule, SensitiveUse } from '../document/sensitive-rule.js';
 import { detectorsFor } from '../sensitive/detectors.js';
 import { partWords } from '../verdict/contract-codes.js';
-import { MODED_CHECKS, type CheckMode } from '../document/modes.js';
+import type { GuessingRule } from '../document/limit-rule.js';
+import { MODED_CHECKS, modeOf, type CheckMode } from '../document/modes.js';
+import { compilePlan } from '../limit/compile-plan.js';
+import { describeLimit } from '../limit/describe-limit.js';
 import type { MessageRule } from '../document/message-rule.js';
 import type { CompiledLane } from '../shape/header-lane.js';
 import type { TokenRule } from '../document/token-rule.js';
@@ -43,6 +46,9 @@ export interface DescribedCheck {
     | 'message'
     | 'headers'
     | 'contract'
+    | 'guessing'
+    | 'plan'
+    | 'limits'
     | 'sensitive';
 }
 
@@ -97,6 +103,7 @@ function described({ step, mode }: CompiledStep, { rule, rights }: CompiledOpera
   // What may not pass is refused or masked, unless the whole only observes.
   if (step === 'sensitive' || step.startsWith('sensitive-'))
     return { step, name: STEP_NAMES[step], mode, modeSetAt: rule.modes === null ? 'api' : 'operation' };
+  if (step === 'guess') return { step, name: STEP_NAMES[step], mode, modeSetAt: 'gateway' };
   const moded = (MODED_CHECKS as readonly string[]).includes(step) && (rights !== null || step !== 'credential');
   return { step, name: STEP_NAMES[step], mode: moded ? mode : null, modeSetAt: !moded ? 'gateway' : rule.modes === null ? 'api' : 'operation' };
 }
@@ -164,6 +171,16 @@ function describeStep(step: CompiledStep, operation: CompiledOperation, release:
     case 'sensitive-fields':
     case 'sensitive-answer':
       return { asks: answerWords(api.sensitive, release), part: 'sensitive', setAt: 'api' };
+    case 'guess':
+      return { asks: guessWords(release.document.guessing), part: 'guessing', setAt: 'gateway' };
+    case 'plan':
+      return { asks: planWords(operation, release), part: 'plan', setAt: rule.plan === null ? 'api' : 'operation' };
+    case 'limit':
+      return {
+        asks: limitWords(operation, release, step),
+        part: 'limits',
+        setAt: rule.limits.length > 0 ? 'operation' : api.limits.length > 0 ? 'api' : 'gateway',
+      };
     case 'contract':
       return { asks: 'The contract describes the operation', part: 'contract', setAt: 'api' };
     default: {
@@ -192,6 +209,27 @@ function answerWords(rule: SensitiveRule, release: CompiledRelease): string {
   const refused = sensitiveWords(rule, release, ({ answer }) => answer === 'refuse');
   const masked = sensitiveWords(rule, release, ({ answer }) => answer === 'mask');
   return [refused && `None of ${refused}`, masked && `masks ${masked}`].filter(Boolean).join('; ');
+}
+
+function guessWords(rule: GuessingRule | null): string {
+  if (rule === null) return '';
+  const counts = [
+    ...(rule.byAddress === null ? [] : [`${rule.byAddress} from one address`]),
+    ...(rule.byCredential === null ? [] : [`${rule.byCredential} with one credential`]),
+  ];
+  return `Fewer failures to prove oneself than ${counts.join(' or ')} in ${rule.seconds} s`;
+}
+
+function planWords({ plan, rule, api }: CompiledOperation, { document }: CompiledRelease): string {
+  const open = document.plans.filter((one) => compilePlan(one, '').covers(api.id, rule.id)).map(({ name }) => name);
+  const which = open.length === 0 ? 'no plan opens it: nobody passes' : open.join(' or ');
+  return `A plan that opens it: ${which}${plan.attribute === null ? '' : `; ${plan.attribute} of the token may name it`}`;
+}
+
+/** Limits of one mode, each with what it lets through; those of plans are said at the step before. */
+function limitWords({ rule, api, plan }: CompiledOperation, { document }: CompiledRelease, { mode }: CompiledStep): string {
+  const own = [...document.limits, ...api.limits, ...rule.limits].filter((limit) => limit.mode === mode || modeOf(rule.modes ?? api.modes, 'limit') === mode);
+  return [...own.map(describeLimit), ...(plan.asked ? ['what its plan allows'] : [])].join('; ');
 }
 
 const listed = (values: readonly string[] | string): string => (typeof values === 'string' ? values : values.join(' or '));

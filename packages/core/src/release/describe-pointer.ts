@@ -12,7 +12,18 @@ export interface RulePlace {
 }
 
 /** Members of the document that are rules of the gateway. */
-const OF_GATEWAY: ReadonlySet<string> = new Set(['fence', 'networks', 'callerAddress', 'conditions', 'authorizers', 'detectors']);
+const OF_GATEWAY: ReadonlySet<string> = new Set([
+  'fence',
+  'networks',
+  'callerAddress',
+  'conditions',
+  'authorizers',
+  'detectors',
+  'plans',
+  'limits',
+  'guessing',
+  'counting',
+]);
 
 /** Reads a pointer into a release document; null where it names no rule that the document has. */
 export function describePointer(document: ReleaseDocument, pointer: string): RulePlace | null {

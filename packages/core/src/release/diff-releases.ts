@@ -2,13 +2,14 @@ import { describeAccess } from '../access/describe-access.js';
 import type { AccessRule } from '../document/access-rule.js';
 import type { ProviderRule } from '../document/provider-rule.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
+import { describePlan } from '../limit/describe-limit.js';
 import { canonicalJson } from '../util/canonical-json.js';
 
 /** One difference between two releases, in words and with what it is about. */
 export interface ReleaseChange {
   readonly kind: 'added' | 'removed' | 'changed';
-  readonly what: 'provider' | 'gateway' | 'authorizer' | 'api' | 'operation';
-  /** Id of the provider or API, name of the authorizer. */
+  readonly what: 'provider' | 'gateway' | 'authorizer' | 'plan' | 'api' | 'operation';
+  /** Id of the provider, plan or API, name of the authorizer. */
   readonly id: string;
   /** Id of the operation, where it is about one. */
   readonly operationId: string | null;
@@ -48,6 +49,14 @@ const SAID: Readonly<Record<string, string>> = {
   sensitive: 'what sensitive data is looked for',
   detectors: 'detectors of its own',
   hidden: 'left out of reference pages',
+  plan: 'whether a plan is asked for',
+  limits: 'limits',
+  guessing: 'what holds up guessing',
+  counting: 'how requests are counted',
+  covers: 'what it opens',
+  atOnce: 'requests under way',
+  requestBytes: 'size of bodies',
+  approval: 'how it is approved',
   enabled: 'switched on',
   operationId: 'operationId',
 };
@@ -58,13 +67,14 @@ export function diffReleases(before: ReleaseDocument | null, after: ReleaseDocum
     ...diffProviders(before?.providers ?? [], after.providers),
     ...diffGateway(before, after),
     ...diffAuthorizers(before, after),
+    ...diffPlans(before, after),
     ...diffApis(before?.apis ?? [], after.apis),
   ];
 }
 
 /** What belongs to the gateway as a whole. */
 function diffGateway(before: ReleaseDocument | null, after: ReleaseDocument): ReleaseChange[] {
-  const detail = before ? changedMembers(before, after, ['format', 'environment', 'providers', 'apis', 'authorizers']) : '';
+  const detail = before ? changedMembers(before, after, ['format', 'environment', 'providers', 'apis', 'authorizers', 'plans']) : '';
   return detail === '' ? [] : [{ kind: 'changed', what: 'gateway', id: 'gateway', operationId: null, subject: 'Gateway', detail }];
 }
 
@@ -72,6 +82,14 @@ function diffAuthorizers(before: ReleaseDocument | null, after: ReleaseDocument)
   return pairs(before?.authorizers ?? [], after.authorizers, ({ name }) => name).flatMap(({ kind, old, fresh, one }) => {
     const detail = kind === 'changed' ? changedMembers(old, fresh, []) : kind === 'added' ? `new, a ${one.by.kind}` : 'removed';
     return detail === '' ? [] : [{ kind, what: 'authorizer' as const, id: one.name, operationId: null, subject: `Authorizer ${one.name}`, detail }];
+  });
+}
+
+function diffPlans(before: ReleaseDocument | null, after: ReleaseDocument): ReleaseChange[] {
+  return pairs(before?.plans ?? [], after.plans, ({ id }) => id).flatMap(({ kind, old, fresh, one }) => {
+    const said = describePlan(one).join(', ');
+    const detail = kind === 'changed' ? changedMembers(old, fresh, []) : kind === 'added' ? `new${said === '' ? '' : `: ${said}`}` : 'removed';
+    return detail === '' ? [] : [{ kind, what: 'plan' as const, id: one.id, operationId: null, subject: `Plan ${one.name}`, detail }];
   });
 }
 

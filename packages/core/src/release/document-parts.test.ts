@@ -16,6 +16,8 @@ const operation = (name: string): OperationRule => ({
   conditions: null,
   authorizers: null,
   contract: null,
+  plan: null,
+  limits: [],
   hidden: false,
 });
 const document = (counts: readonly number[]): ReleaseDocument =>

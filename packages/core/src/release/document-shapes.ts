@@ -2,7 +2,9 @@ import { AUTHORIZER_ANSWERS } from '../document/authorizer-rule.js';
 import { MAPPED_MEMBERS } from '../document/claim-map.js';
 import { CONTRACT_MODES, CONTRACT_PARTS } from '../document/contract-rule.js';
 import { CALLER_MEMBERS } from '../document/message-rule.js';
+import { LIMIT_METHODS, LIMIT_SUBJECTS } from '../document/limit-rule.js';
 import { MODED_CHECKS } from '../document/modes.js';
+import { QUOTA_SPANS } from '../document/plan-rule.js';
 import { SCHEME_TYPES } from '../document/release-document.js';
 import { LEARNED_ANSWERS } from '../document/learning-rule.js';
 import { SENSITIVE_ACTIONS } from '../document/sensitive-rule.js';
@@ -138,6 +140,30 @@ export const AUTHORIZER = object({
 });
 export const CERTIFICATE_HEADER = nullable(object({ name: text, trustedHops: listOf(text) }));
 
+const LIMIT_SUBJECT = tagged('kind', {
+  ...Object.fromEntries(LIMIT_SUBJECTS.map((kind): [string, Shape] => [kind, anyRecord])),
+  header: object({ name: someText }),
+  attribute: object({ name: someText }),
+});
+export const LIMITS = listOf(
+  object({ name: someText, by: LIMIT_SUBJECT, method: word(...LIMIT_METHODS), requests: number, seconds: number, burst: nullable(number), mode: MODE }),
+);
+export const GUESSING = nullable(object({ mode: MODE, seconds: number, byAddress: nullable(number), byCredential: nullable(number) }));
+export const COUNTING = object({ away: word('refuse', 'alone'), sharePercent: number, tell: word('always', 'refusals') });
+const PLAN_USE = object({ asked: flag, attribute: nullable(someText) });
+export const PLAN = object({
+  id: someText,
+  name: someText,
+  description: text,
+  covers: listOf(object({ apiId: someText, operations: wordOr('ALL', listOf(text)) })),
+  rate: nullable(object({ requests: number, seconds: number, burst: number })),
+  quota: nullable(object({ requests: number, per: word(...QUOTA_SPANS), zone: someText })),
+  atOnce: nullable(number),
+  requestBytes: nullable(number),
+  mode: MODE,
+  approval: word('by-hand', 'by-itself'),
+});
+
 /** An API without its operations, which are checked a few at a time. */
 export const API = object({
   id: text,
@@ -173,6 +199,8 @@ export const API = object({
     bodyBytes: number,
     largerBody: word('pass', 'refuse'),
   }),
+  plan: PLAN_USE,
+  limits: LIMITS,
   contractHash: nullable(text),
   operations: listOf(anyRecord),
 });
@@ -191,6 +219,8 @@ export const OPERATION = object({
   conditions: nullable(CONDITIONS),
   authorizers: nullable(listOf(text)),
   contract: nullable(someOf({ parts: someOf(CONTRACT_PART), ...CONTRACT_MEMBERS })),
+  plan: nullable(PLAN_USE),
+  limits: LIMITS,
   hidden: flag,
 });
 

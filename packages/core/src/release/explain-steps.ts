@@ -38,6 +38,9 @@ export interface ExplainedStep {
 /** What the parts of an API and of an operation are called. */
 const PARTS: Readonly<Record<string, string>> = {
   fence: 'from where it may be called at all',
+  guessing: 'who fails to prove itself again and again',
+  limits: 'limits',
+  plan: 'whether a plan is asked for',
   addresses: 'from where it may be called',
   conditions: 'conditions',
   authorizers: 'authorizers',
@@ -78,10 +81,17 @@ export function explainSteps(steps: readonly StepTrace[], document: ReleaseDocum
   });
 }
 
+/** A rule of the gateway. Plans are called by their names. */
+function gatewayRule(document: ReleaseDocument, pointer: string, [part = '', index]: readonly string[]): ExplainedRule {
+  const plan = part === 'plans' ? document.plans[Number(index)] : undefined;
+  const words = plan ? `The plan ${plan.name}` : `The gateway: ${PARTS[part] ?? part}`;
+  return { pointer, apiId: '', operationId: null, part, calls: plan?.id ?? '', words };
+}
+
 /** A rule by its pointer; null where the release has no such rule. */
 function ruleView(document: ReleaseDocument, pointer: string): ExplainedRule | null {
   const place = describePointer(document, pointer);
-  if (place?.apiId === '') return { pointer, apiId: '', operationId: null, part: 'fence', calls: '', words: `The gateway: ${PARTS['fence'] ?? ''}` };
+  if (place?.apiId === '') return gatewayRule(document, pointer, place.member);
   const api = place && document.apis.find(({ id }) => id === place.apiId);
   if (!place || !api) return null;
   const operation = api.operations.find(({ id }) => id === place.operationId);

@@ -4,6 +4,8 @@ import { ANYWHERE, NO_FENCE } from '../document/address-rule.js';
 import { ANY_MESSAGE, NO_LANES } from '../document/message-rule.js';
 import { NO_CONTRACT } from '../document/contract-rule.js';
 import { NO_LEARNING } from '../document/learning-rule.js';
+import { NO_GUESSING, USUAL_COUNTING } from '../document/limit-rule.js';
+import { NO_PLAN } from '../document/plan-rule.js';
 import { ENFORCED } from '../document/modes.js';
 import { NOTHING_SENSITIVE } from '../document/sensitive-rule.js';
 import { isRecord } from '../util/json-pointer.js';
@@ -13,7 +15,7 @@ import { fail } from './check-values.js';
 type Json = Readonly<Record<string, unknown>>;
 
 /** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
-const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix, sixToSeven];
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix, sixToSeven, sevenToEight];
 
 /**
  * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
@@ -137,6 +139,24 @@ function sixToSeven(document: Json): Json {
       learning: NO_LEARNING,
       sensitive: NOTHING_SENSITIVE,
       operations: each(api['operations'], (operation) => ({ ...operation, hidden: false })),
+    })),
+  };
+}
+
+/** Format 8 has plans and limits. */
+function sevenToEight(document: Json): Json {
+  return {
+    ...document,
+    format: 8,
+    plans: [],
+    limits: [],
+    guessing: NO_GUESSING,
+    counting: USUAL_COUNTING,
+    apis: each(document['apis'], (api) => ({
+      ...api,
+      plan: NO_PLAN,
+      limits: [],
+      operations: each(api['operations'], (operation) => ({ ...operation, plan: null, limits: [] })),
     })),
   };
 }

@@ -38,6 +38,10 @@ export function standIn(step: CompiledStep, unknown: Unknown, isVague: (exchange
     const unasked = unknown.authorizers === 'all' || (unknown.authorizers === 'services' && grounds.rule.by.kind === 'service');
     return unasked ? { ...step, run: () => found } : step;
   }
+  if (grounds.kind === 'limit') {
+    const found = finding('limit.supposed', { limits: grounds.names });
+    return { ...step, run: () => found };
+  }
   // What a request holds beside its head nobody has supposed.
   if (grounds.kind === 'contract') return { ...step, run: () => SUPPOSED_CONTRACT };
   if (grounds.kind === 'sensitive') return { ...step, run: () => SUPPOSED_HARMLESS };

@@ -1,4 +1,5 @@
 import type { ClientFact, CredentialFact } from '../directory/facts.js';
+import type { SubscriptionFact } from '../directory/subscription.js';
 import type { TableFact } from '../directory/table-fact.js';
 import type { Principal } from '../token/principal.js';
 import type { JsonObject } from '../token/read-token.js';
@@ -48,8 +49,9 @@ export type KnownCredential = Pick<CredentialFact, 'id' | 'clientId' | 'kind' | 
 export interface KnownFacts {
   readonly clients: readonly ClientFact[];
   readonly credentials: readonly KnownCredential[];
+  readonly subscriptions: readonly SubscriptionFact[];
   readonly tables: readonly TableFact[];
   readonly revocations: readonly Revocation[];
 }
 
-export const NOTHING_KNOWN: KnownFacts = Object.freeze({ clients: [], credentials: [], tables: [], revocations: [] });
+export const NOTHING_KNOWN: KnownFacts = Object.freeze({ clients: [], credentials: [], subscriptions: [], tables: [], revocations: [] });

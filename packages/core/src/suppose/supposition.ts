@@ -67,6 +67,7 @@ export class Supposition {
     const directory = new Directory([
       ...facts.clients.map((value) => ({ what: 'client', id: value.id, value }) as const),
       ...facts.credentials.map((known) => ({ what: 'credential', id: known.id, value: supposeCredential(known) }) as const),
+      ...facts.subscriptions.map((value) => ({ what: 'subscription', id: value.id, value }) as const),
       ...facts.tables.map((value) => ({ what: 'table', id: value.id, value }) as const),
     ]);
     this.#certificates = new Map(

@@ -11,6 +11,7 @@ import { CONTRACT_CODES } from './contract-codes.js';
 import { SENSITIVE_CODES } from './sensitive-codes.js';
 import { CREDENTIAL_CODES } from './credential-codes.js';
 import { defineCodes } from './define-codes.js';
+import { LIMIT_CODES } from './limit-codes.js';
 import { MESSAGE_CODES } from './message-codes.js';
 import { PROOF_CODES } from './proof-codes.js';
 import { RIGHTS_CODES } from './rights-codes.js';
@@ -32,6 +33,7 @@ export const CODES = defineCodes(
   RIGHTS_CODES,
   CONDITION_CODES,
   AUTHORIZER_CODES,
+  LIMIT_CODES,
   CONTRACT_CODES,
   SENSITIVE_CODES,
   BODY_CODES,

@@ -1,4 +1,5 @@
 import {
+  LIMIT_RANGES,
   AUTHORIZER_BOUNDS,
   CONDITION_BOUNDS,
   MOST_UNMATCHED,
@@ -32,6 +33,7 @@ import { MayBeLeftOut } from '../may-be-left-out.js';
 import { AccessDto, SCOPE_PATTERN } from './access.js';
 import { AddressRuleDto } from './addresses.js';
 import { ConditionUseDto } from './conditions.js';
+import { LimitDto, PlanUseDto } from './plans.js';
 import { LearningDto, SensitiveRuleDto } from './watching.js';
 import { ContractRuleDto, UnmatchedDto } from './contract-rule.js';
 import { HeaderLanesDto, MessageDto, MessageOverrideDto } from './message.js';
@@ -181,6 +183,10 @@ export class ApiPatch {
   @MayBeLeftOut() @Nested() @Type(() => ModesDto) modes?: ModesDto;
   @MayBeLeftOut() @Nested() @Type(() => MessageDto) message?: MessageDto;
   @MayBeLeftOut() @Nested() @Type(() => ContractRuleDto) contract?: ContractRuleDto;
+  /** Whether a plan is asked for. */
+  @MayBeLeftOut() @Nested() @Type(() => PlanUseDto) plan?: PlanUseDto;
+  /** What limits it beside the limits of the gateway. */
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(LIMIT_RANGES.list) @NestedEach() @Type(() => LimitDto) limits?: LimitDto[];
   /** What becomes of paths that no operation matches, by prefix. */
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(MOST_UNMATCHED) @NestedEach() @Type(() => UnmatchedDto) unmatched?: UnmatchedDto[];
   @MayBeLeftOut() @Nested() @Type(() => LearningDto) learning?: LearningDto;
@@ -223,6 +229,10 @@ export class OperationsPatch {
   @Nested()
   @Type(() => ContractRuleDto)
   contract?: ContractRuleDto | null;
+  /** Whether a plan is asked for; null takes the API's again. Left out: stays. */
+  @IsOptional() @ValidateIf((patch: OperationsPatch) => patch.plan !== null) @Nested() @Type(() => PlanUseDto) plan?: PlanUseDto | null;
+  /** What limits them beside the limits of the API and of the gateway. Left out: stay. */
+  @MayBeLeftOut() @IsArray() @ArrayMaxSize(LIMIT_RANGES.list) @NestedEach() @Type(() => LimitDto) limits?: LimitDto[];
   /** Whether reference pages leave them out; they can be called all the same. */
   @MayBeLeftOut() @IsBoolean() hidden?: boolean;
   /** Names of authorizers that all have to allow it; null takes the API's again. Left out: stay. */
@@ -268,6 +278,8 @@ export class ApiView extends ApiSummary {
   @Nested() @Type(() => HeaderLanesDto) headers: HeaderLanesDto;
   @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto;
   @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[];
+  @Nested() @Type(() => PlanUseDto) plan: PlanUseDto;
+  @IsArray() @NestedEach() @Type(() => LimitDto) limits: LimitDto[];
   @IsArray() @IsString({ each: true }) authorizers: string[];
   @IsOptional() @IsString() contractHash: string | null;
 }
@@ -297,6 +309,10 @@ export class OperationView {
   @IsOptional() @Nested() @Type(() => AddressRuleDto) addresses: AddressRuleDto | null;
   /** Conditions that all have to hold; null takes the API's. */
   @IsOptional() @IsArray() @NestedEach() @Type(() => ConditionUseDto) conditions: ConditionUseDto[] | null;
+  /** Whether a plan is asked for; null takes the API's. */
+  @IsOptional() @Nested() @Type(() => PlanUseDto) plan: PlanUseDto | null;
+  /** Its own limits. */
+  @IsArray() @NestedEach() @Type(() => LimitDto) limits: LimitDto[];
   /** Names of authorizers; null takes the API's. */
   @IsOptional() @IsArray() @IsString({ each: true }) authorizers: string[] | null;
   /** What of the contract is held against it instead of what the API says; null when nothing. */

@@ -19,6 +19,8 @@ export class CheckModesDto implements Partial<Record<ModedCheck, CheckMode>> {
   @MayBeLeftOut() @IsIn(MODES) rights?: CheckMode;
   @MayBeLeftOut() @IsIn(MODES) condition?: CheckMode;
   @MayBeLeftOut() @IsIn(MODES) authorizer?: CheckMode;
+  @MayBeLeftOut() @IsIn(MODES) plan?: CheckMode;
+  @MayBeLeftOut() @IsIn(MODES) limit?: CheckMode;
   @MayBeLeftOut() @IsIn(MODES) type?: CheckMode;
   @MayBeLeftOut() @IsIn(MODES) size?: CheckMode;
   @MayBeLeftOut() @IsIn(MODES) answer?: CheckMode;

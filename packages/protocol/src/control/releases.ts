@@ -8,7 +8,7 @@ import { Nested, NestedEach } from '../nested.js';
 
 export class ReleaseChangeView {
   @IsIn(['added', 'removed', 'changed']) kind: 'added' | 'removed' | 'changed';
-  @IsIn(['provider', 'gateway', 'authorizer', 'api', 'operation']) what: 'provider' | 'gateway' | 'authorizer' | 'api' | 'operation';
+  @IsIn(['provider', 'gateway', 'authorizer', 'plan', 'api', 'operation']) what: 'provider' | 'gateway' | 'authorizer' | 'plan' | 'api' | 'operation';
   @IsString() id: string;
   @IsOptional() @IsString() operationId: string | null;
   @IsString() subject: string;

@@ -3,6 +3,7 @@ import type {
   AuthorizerSays,
   CarriedDocument,
   CheckId,
+  CheckMode,
   DirectoryChange,
   Operands,
   Principal,
@@ -13,7 +14,7 @@ import type {
 } from '@virga/core';
 
 /** Raised when what goes between control plane and nodes changes so that a node of before cannot follow: 2 has documents in parts. */
-export const FEED_VERSION = 5;
+export const FEED_VERSION = 6;
 
 /**
  * One line of the feed that the control plane keeps open to each node: JSON, one message a line. Documents name their parts
@@ -46,6 +47,8 @@ export type FeedMessage =
       readonly forward: boolean;
     }
   | { readonly type: 'try-authorizer'; readonly askId: string; readonly request: TryAuthorizerAsk }
+  /** How the limits of a client stand. */
+  | { readonly type: 'standing-of'; readonly askId: string; readonly clientId: string }
   /** Answers of an authorizer that were kept are forgotten; of all where no name is given. */
   | { readonly type: 'drop-answers'; readonly name: string | null }
   | { readonly type: 'examine'; readonly askId: string; readonly hash: string; readonly document: CarriedDocument; readonly request: ExamineAsk };
@@ -156,12 +159,23 @@ export interface SightingReport {
   readonly dropped: number;
 }
 
+/** How one limit of a client stands; times in milliseconds. */
+export interface NodeStanding {
+  readonly name: string;
+  readonly of: number;
+  readonly left: number;
+  readonly waitMs: number;
+  readonly resetMs: number | null;
+  readonly mode: CheckMode;
+}
+
 /** A node's answer to something it was asked over the feed. */
 export interface NodeAnswer {
   readonly askId: string;
   readonly probe: ProbeOutcome | null;
   readonly examined?: readonly ExamineOutcome[] | null;
   readonly tried?: readonly TriedAuthorizer[] | null;
+  readonly standings?: readonly NodeStanding[] | null;
   readonly error: string | null;
 }
 
@@ -186,6 +200,8 @@ export interface NodeStatus {
   readonly inFlight: number;
   /** Address of the TLS listener, where there is one. */
   readonly tlsUrl?: string | null;
+  /** Whether it counts requests by itself or together with other nodes, and whether these counters can be reached. */
+  readonly counts?: 'each' | 'together' | 'away';
   /** What its operator should know, in words: what on its disk is not served, and what cannot be written. */
   readonly problems?: readonly string[];
 }

@@ -1,6 +1,6 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import type { LeakedCredential, LeakReport, LeakRule } from '@virga/protocol';
+import type { LeakedCredential, LeakReport } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { Copyable } from '../../parts/copy';

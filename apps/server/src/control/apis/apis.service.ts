@@ -1,5 +1,6 @@
 import { Injectable } from '@nestjs/common';
 import {
+  NO_PLAN,
   canonicalJson,
   ConfigError,
   diffContracts,
@@ -19,7 +20,7 @@ import {
   tokenRule,
   UPSTREAM_LIMITS,
 } from '@virga/core';
-import { addressRuleOf, addressRuleView, conditionUseOf, conditionUseView, lanesOf } from '@virga/protocol';
+import { addressRuleOf, addressRuleView, conditionUseOf, conditionUseView, lanesOf, limitOf, limitView, planUseOf } from '@virga/protocol';
 import type {
   MessageDto,
   ApiPatch,
@@ -113,6 +114,8 @@ export class ApisService {
       authorizers: [],
       modes: ENFORCED,
       contract: NO_CONTRACT,
+      plan: NO_PLAN,
+      limits: [],
       unmatched: [],
       learning: NO_LEARNING,
       sensitive: NOTHING_SENSITIVE,
@@ -200,6 +203,8 @@ export class ApisService {
         unmatched,
         learning,
         sensitive,
+        plan,
+        limits,
         ...rest
       } = patch;
       return {
@@ -212,6 +217,8 @@ export class ApisService {
         ...(contract ? { contract: contractInForce(api.contract, contractFrom(contract)) } : {}),
         ...(learning ? { learning: { on: learning.on, answers: learning.answers } } : {}),
         ...(sensitive ? { sensitive: sensitiveFrom(sensitive) } : {}),
+        ...(plan ? { plan: planUseOf(plan) } : {}),
+        ...(limits ? { limits: limits.map(limitOf) } : {}),
         ...(unmatched ? { unmatched: unmatched.map(({ prefix, mode }) => ({ prefix, mode })) } : {}),
         ...(headers ? { headers: lanesOf(headers) } : {}),
         ...(addresses ? { addresses: addressRuleOf(addresses) } : {}),
@@ -251,6 +258,8 @@ export class ApisService {
         ...(patch.conditions === undefined ? {} : { conditions: patch.conditions && patch.conditions.map(conditionUseOf) }),
         ...(patch.contract === undefined ? {} : { contract: patch.contract === null ? null : contractFrom(patch.contract) }),
         ...(patch.hidden === undefined ? {} : { hidden: patch.hidden }),
+        ...(patch.plan === undefined ? {} : { plan: patch.plan && planUseOf(patch.plan) }),
+        ...(patch.limits === undefined ? {} : { limits: patch.limits.map(limitOf) }),
         ...(patch.authorizers === undefined ? {} : { authorizers: patch.authorizers }),
         ...(patch.token === undefined ? {} : { token: patch.token === null ? null : overrideFrom(patch.token) }),
       };
@@ -324,6 +333,8 @@ export class ApisService {
       message: messageView(api.message) as MessageDto,
       contract: contractView(api.contract),
       unmatched: api.unmatched.map((one) => ({ ...one })),
+      plan: { ...api.plan },
+      limits: api.limits.map(limitView),
       learning: { ...api.learning },
       sensitive: sensitiveView(api.sensitive),
       headers: lanesView(api.headers),

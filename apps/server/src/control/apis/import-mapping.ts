@@ -22,6 +22,8 @@ export function operationsOf(result: ContractResult, before: readonly OperationR
       conditions: earlier?.conditions ?? null,
       authorizers: earlier?.authorizers ?? null,
       contract: earlier?.contract ?? null,
+      plan: earlier?.plan ?? null,
+      limits: earlier?.limits ?? [],
       hidden: earlier?.hidden ?? false,
     };
   });

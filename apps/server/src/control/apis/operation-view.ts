@@ -13,7 +13,7 @@ import {
   type HeaderLanes,
   type MessageOverride,
 } from '@virga/core';
-import { addressRuleView, conditionUseView } from '@virga/protocol';
+import { addressRuleView, conditionUseView, limitView } from '@virga/protocol';
 import type { HeaderEditDto, HeaderLanesDto, MessageOverrideDto, ModesDto, OperationView } from '@virga/protocol';
 import type { OperationTraffic } from '../../store/record-store.js';
 import { contractView } from './contract-mapping.js';
@@ -29,12 +29,14 @@ export function modesFrom({ all, checks }: ModesDto): ModeRule {
 }
 
 /** The checks of an operation that only observe; none where nothing is asked. */
-export function observedOf(api: ApiRule, { access, message, modes, addresses, conditions, authorizers, contract }: OperationRule): string[] {
+export function observedOf(api: ApiRule, { access, message, modes, addresses, conditions, authorizers, contract, plan, limits }: OperationRule): string[] {
   const asked = { ...api.message, ...message };
   const byItself = {
     address: (addresses ?? api.addresses).kind !== 'anywhere',
     condition: (conditions ?? api.conditions).length > 0,
     authorizer: (authorizers ?? api.authorizers).length > 0,
+    plan: (plan ?? api.plan).asked && (access ?? api.access).kind === 'required',
+    limit: api.limits.length + limits.length > 0,
     type: asked.contentTypes !== 'ANY_TYPE',
     size: asked.requestBytes !== 'ANY_SIZE',
     answer: asked.answerBytes !== 'ANY_SIZE',
@@ -94,6 +96,8 @@ export function operationViews(api: ApiRule, live: ApiRule | null | undefined, t
       authorizers: operation.authorizers && [...operation.authorizers],
       modes: operation.modes === null ? null : modesView(operation.modes),
       contract: operation.contract && contractView(operation.contract),
+      plan: operation.plan && { ...operation.plan },
+      limits: operation.limits.map(limitView),
       hidden: operation.hidden,
       observed: observedOf(api, operation),
       liveWho: liveWho === who ? null : liveWho,

@@ -1,5 +1,17 @@
 import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '@virga/core';
-import { ANY_MESSAGE, ANYWHERE, ENFORCED, NO_CONTRACT, NO_FENCE, NO_LANES, NO_LEARNING, NOTHING_SENSITIVE, UPSTREAM_LIMITS, tokenRule } from '@virga/core';
+import {
+  NO_PLAN,
+  ANY_MESSAGE,
+  ANYWHERE,
+  ENFORCED,
+  NO_CONTRACT,
+  NO_FENCE,
+  NO_LANES,
+  NO_LEARNING,
+  NOTHING_SENSITIVE,
+  UPSTREAM_LIMITS,
+  tokenRule,
+} from '@virga/core';
 import type { BenchTarget } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 
@@ -41,7 +53,7 @@ function ofApi(document: ReleaseDocument, apiId: string, operationId: string | u
     conditions: [],
     authorizers: [],
     sensitive: NOTHING_SENSITIVE,
-    operations: [{ ...operation, modes: null, addresses: null, conditions: null, authorizers: null, contract: null, hidden: false }],
+    operations: [{ ...operation, modes: null, addresses: null, conditions: null, authorizers: null, contract: null, plan: null, limits: [], hidden: false }],
   };
   return { document: { ...document, fence: NO_FENCE, apis: [asked] }, apiId, operationId: operation.id, words };
 }
@@ -66,6 +78,8 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     authorizers: [],
     modes: ENFORCED,
     contract: NO_CONTRACT,
+    plan: NO_PLAN,
+    limits: [],
     unmatched: [],
     learning: NO_LEARNING,
     sensitive: NOTHING_SENSITIVE,
@@ -90,5 +104,7 @@ const example = (token: OperationRule['token']): OperationRule => ({
   conditions: null,
   authorizers: null,
   contract: null,
+  plan: null,
+  limits: [],
   hidden: false,
 });

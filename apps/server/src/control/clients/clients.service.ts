@@ -18,6 +18,7 @@ import { fieldProblem, notFound, problem } from '../../http/problems.js';
 import { DirectoryFeed } from '../../nodes/directory-feed.js';
 import { clientFact, credentialFact, credentialsOf, findClients, sameLookup } from '../../store/client-store.js';
 import { ClientRow, CredentialRow } from '../../store/models/clients.js';
+import { SubscriptionRow } from '../../store/models/subscriptions.js';
 import { Store } from '../../store/store.js';
 import { slug } from '../apis/import-mapping.js';
 import { DraftService } from '../releases/draft.service.js';
@@ -105,9 +106,14 @@ export class ClientsService {
       if (!found) throw notFound('client');
       const edit = await logClientEdit(id, by, transaction);
       const credentials = await CredentialRow.findAll({ attributes: ['id'], where: { clientId: id }, raw: true, transaction });
+      const plans = await SubscriptionRow.findAll({ attributes: ['id'], where: { clientId: id }, raw: true, transaction });
+      await SubscriptionRow.destroy({ where: { clientId: id }, transaction });
       await CredentialRow.destroy({ where: { clientId: id }, transaction });
       await ClientRow.destroy({ where: { id }, transaction });
-      const gone = credentials.map((row): DirectoryChange => ({ what: 'credential', id: row.id, value: null }));
+      const gone = [
+        ...credentials.map((row): DirectoryChange => ({ what: 'credential', id: row.id, value: null })),
+        ...plans.map((row): DirectoryChange => ({ what: 'subscription', id: row.id, value: null })),
+      ];
       return edit([`${found.name}: taken away with its credentials (${credentials.length})`], [...gone, { what: 'client', id, value: null }]);
     });
     await this.feed.tell(changes.changes);

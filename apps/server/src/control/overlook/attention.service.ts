@@ -1,6 +1,7 @@
 import { Injectable } from '@nestjs/common';
 import {
   compileCondition,
+  compilePlan,
   OPEN_SCOPE,
   describeAddresses,
   readEntry,
@@ -15,11 +16,13 @@ import {
 import type { AttentionItem } from '@virga/protocol';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { leakedCredentials } from '../../store/client-store.js';
+import { findSubscriptions } from '../../store/subscription-store.js';
 import { tableColumns } from '../../store/table-store.js';
 import { observedOf } from '../apis/operation-view.js';
 import { ApisService } from '../apis/apis.service.js';
 import { InventoryService } from '../inventory/inventory.service.js';
 import { SensitiveService } from '../sensitive/sensitive.service.js';
+import { incompleteOf, opensOf } from '../plans/plans.service.js';
 import { ProvidersService } from '../providers/providers.service.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
@@ -49,6 +52,7 @@ export class AttentionService {
       ...addressItems(this.releases.live?.document),
       ...tableItems(this.releases.live?.document, await tableColumns()),
       ...(await leakedItems()),
+      ...(await this.#plans()),
       ...(await this.#operations()),
       ...(await this.#traffic()),
       ...this.draft.document.apis.flatMap(undecided),
@@ -124,6 +128,55 @@ export class AttentionService {
         });
     }
     return found;
+  }
+
+  /** Plans that are asked for and opened by nobody, that open nothing, and clients that wait for theirs. */
+  async #plans(): Promise<AttentionItem[]> {
+    const { document } = this.draft;
+    const { rows, total } = await findSubscriptions({ state: 'waiting' }, 0, 1);
+    const [first] = rows;
+    const waiting: AttentionItem[] = first
+      ? [
+          {
+            mark: 'unknown',
+            title: `${total === 1 ? 'A client waits' : `${total} clients wait`} for a plan`,
+            detail: `${first.clientId} asked for ${first.planId}${total > 1 ? ', others too' : ''}. Approve or refuse it.`,
+            link: '/plans',
+          },
+        ]
+      : [];
+    const incomplete = document.apis.flatMap((api): AttentionItem[] => {
+      const asking = api.operations.filter((operation) => (operation.plan ?? api.plan).asked && (operation.access ?? api.access).kind === 'required');
+      const closed = asking.filter(({ id }) => !document.plans.some((plan) => compilePlan(plan, '').covers(api.id, id)));
+      const [one] = closed;
+      if (!one) return [];
+      const title =
+        closed.length === 1
+          ? `${api.name}: ${one.method} ${one.path} asks for a plan that nobody can have`
+          : `${api.name}: ${closed.length} operations ask for a plan that nobody can have`;
+      return [{ mark: 'refused', title, detail: 'No plan opens them, so they refuse everyone. Add them to a plan, or ask for none.', link: '/plans' }];
+    });
+    const idle = document.plans.flatMap((plan): AttentionItem[] => {
+      const detail = incompleteOf(plan, opensOf(plan, document), document.apis.length);
+      return detail === '' ? [] : [{ mark: 'unknown', title: `The plan ${plan.name} is incomplete`, detail: `${detail}.`, link: '/plans' }];
+    });
+    return [...waiting, ...incomplete, ...idle, ...this.#counting(document)];
+  }
+
+  /** Nodes that each count by themselves let through as many times as much as there are of them. */
+  #counting({ plans, limits, apis }: ReleaseDocument): AttentionItem[] {
+    const each = this.hub.connected.filter(({ status }) => (status?.counts ?? 'each') === 'each');
+    const limited =
+      limits.length + plans.length > 0 || apis.some((api) => api.limits.length > 0 || api.operations.some((operation) => operation.limits.length > 0));
+    if (each.length < 2 || !limited) return [];
+    return [
+      {
+        mark: 'would-refuse',
+        title: `${each.length} nodes count each by itself`,
+        detail: `Limits let through up to ${each.length} times as much as they say. Give the nodes a store that they share (VIRGA_REDIS_URL).`,
+        link: '/plans',
+      },
+    ];
   }
 
   /** What traffic shows that nobody meant: operations in no contract, and sensitive data that callers receive. */

@@ -3,7 +3,8 @@ import { createHash } from 'node:crypto';
 
 /** What edits are made of: a provider, an API or an authorizer (by its name) of the draft, or what it says of addresses, conditions or detectors for the gateway as a whole. */
 export type DraftPart =
-  | { readonly kind: 'providers' | 'apis' | 'authorizers'; readonly id: string }
+  | { readonly kind: 'providers' | 'apis' | 'authorizers' | 'plans'; readonly id: string }
+  | { readonly kind: 'limits' }
   | { readonly kind: 'addresses' }
   | { readonly kind: 'conditions' }
   | { readonly kind: 'detectors' };
@@ -12,6 +13,8 @@ type Part =
   | ReleaseDocument['providers'][number]
   | ReleaseDocument['apis'][number]
   | ReleaseDocument['authorizers'][number]
+  | ReleaseDocument['plans'][number]
+  | Pick<ReleaseDocument, 'limits' | 'guessing' | 'counting'>
   | Pick<ReleaseDocument, 'networks' | 'fence' | 'callerAddress'>
   | Pick<ReleaseDocument, 'conditions'>
   | Pick<ReleaseDocument, 'detectors'>;
@@ -19,6 +22,7 @@ type Part =
 /** A part as the draft has it; null where it has none. */
 export function partOf(document: ReleaseDocument, part: DraftPart): Part | null {
   if (part.kind === 'addresses') return { networks: document.networks, fence: document.fence, callerAddress: document.callerAddress };
+  if (part.kind === 'limits') return { limits: document.limits, guessing: document.guessing, counting: document.counting };
   if (part.kind === 'conditions') return { conditions: document.conditions };
   if (part.kind === 'detectors') return { detectors: document.detectors };
   if (part.kind === 'authorizers') return document.authorizers.find(({ name }) => name === part.id) ?? null;

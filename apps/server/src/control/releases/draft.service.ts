@@ -135,13 +135,13 @@ function withSameParts(before: ReleaseDocument, after: ReleaseDocument): Release
 
 /** A mistake with its pointer as the fields of the request have it. */
 function atPart(error: ConfigError, document: ReleaseDocument, part: DraftPart | undefined): ConfigError {
-  if (!part || part.kind === 'addresses' || part.kind === 'conditions' || part.kind === 'detectors') return error;
+  if (!part || !('id' in part)) return error;
   if (part.kind === 'authorizers') return atAuthorizer(error, document);
   const prefix = `/${part.kind}/${document[part.kind].findIndex((item) => item.id === part.id)}/`;
   if (!error.pointer.startsWith(prefix)) return error;
   // Operations are changed together by one request, which has their members at its top.
   return new ConfigError(
-    `/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|message|modes|addresses|conditions|authorizers)/, '')}`,
+    `/${error.pointer.slice(prefix.length).replace(/^operations\/\d+\/(?=access|token|message|modes|addresses|conditions|authorizers|plan|limits)/, '')}`,
     error.message,
   );
 }

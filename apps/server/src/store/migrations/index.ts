@@ -11,6 +11,7 @@ import * as savedTrials from './010-saved-trials.js';
 import * as violations from './011-violations.js';
 import * as sightings from './012-sightings.js';
 import * as clientsWhole from './013-clients-whole.js';
+import * as subscriptions from './014-subscriptions.js';
 import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
@@ -33,4 +34,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '011-violations', up: violations.up },
   { name: '012-sightings', up: sightings.up },
   { name: '013-clients-whole', up: clientsWhole.up },
+  { name: '014-subscriptions', up: subscriptions.up },
 ];

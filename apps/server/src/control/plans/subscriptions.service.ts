@@ -1,0 +1,144 @@
+import { Injectable } from '@nestjs/common';
+import { canonicalJson, type DirectoryChange } from '@virga/core';
+import type { SubscriptionChanged, SubscriptionInput, SubscriptionPage, SubscriptionPatch, SubscriptionQuery, SubscriptionView } from '@virga/protocol';
+import { createHash, randomBytes } from 'node:crypto';
+import type { Transaction } from 'sequelize';
+import { fieldProblem, notFound, problem } from '../../http/problems.js';
+import { DirectoryFeed } from '../../nodes/directory-feed.js';
+import { appendEdit, BEGINNING } from '../../store/change-log.js';
+import { ClientRow } from '../../store/models/clients.js';
+import { SubscriptionRow } from '../../store/models/subscriptions.js';
+import { Store } from '../../store/store.js';
+import { clientsById, findSubscriptions, subscriptionFact } from '../../store/subscription-store.js';
+import { timeOf } from '../clients/client-views.js';
+import { DraftService } from '../releases/draft.service.js';
+import { ReleasesService } from '../releases/releases.service.js';
+
+const PAGE = 100;
+/** Subscriptions of one client that have not ended. */
+const MOST = 50;
+
+const STATE_WORDS = { active: 'active', suspended: 'suspended', ended: 'ended', waiting: 'waiting' } as const;
+
+/** Which clients have which plans. What changes here acts at once on every node, apart from any release. */
+@Injectable()
+export class SubscriptionsService {
+  constructor(
+    private readonly store: Store,
+    private readonly feed: DirectoryFeed,
+    private readonly draft: DraftService,
+    private readonly releases: ReleasesService,
+  ) {}
+
+  async page({ clientId, planId, state, offset = 0, limit = PAGE }: SubscriptionQuery): Promise<SubscriptionPage> {
+    const filter = { ...(clientId ? { clientId } : {}), ...(planId ? { planId } : {}), ...(state ? { state } : {}) };
+    const { rows, total } = await findSubscriptions(filter, offset, limit);
+    const clients = await clientsById(rows.map((row) => row.clientId));
+    return { items: rows.map((row) => this.#view(row, clients.get(row.clientId))), total };
+  }
+
+  /** Gives a client a plan, as an operator does: it counts at once, or from its start. */
+  async add({ clientId, planId, startsAt = null, endsAt = null }: SubscriptionInput, by: string): Promise<SubscriptionChanged> {
+    if (!this.#planName(planId)) throw fieldProblem('/planId', 'There is no such plan');
+    refuseTimes(startsAt, endsAt);
+    const now = Date.now();
+    return this.#edit(clientId, by, async (transaction) => {
+      const own = await SubscriptionRow.findAll({ where: { clientId }, raw: true, transaction });
+      const running = own.filter((row) => row.state !== 'ended');
+      if (running.some((row) => row.planId === planId)) throw problem(409, 'It has that plan already', 'Change the subscription that there is.');
+      if (running.length >= MOST) throw problem(409, 'Too many plans', `A client has at most ${MOST} plans that have not ended.`);
+      const facts = { id: randomBytes(8).toString('hex'), clientId, planId, state: 'active', startsAt, endsAt, reason: '' };
+      const row = await SubscriptionRow.create({ ...facts, askedAt: now, askedBy: by, decidedAt: now, decidedBy: by }, { transaction });
+      return { row: row.get({ plain: true }) as SubscriptionRow, words: `given the plan ${this.#planName(planId) ?? planId}` };
+    });
+  }
+
+  /** Approves, suspends, ends or moves one. What has ended stays so: a new one is made instead. */
+  async change(id: string, patch: SubscriptionPatch, by: string): Promise<SubscriptionChanged> {
+    const before = await SubscriptionRow.findByPk(id, { raw: true });
+    if (!before) throw notFound('subscription');
+    return this.#edit(before.clientId, by, async (transaction) => {
+      const row = await SubscriptionRow.findByPk(id, { transaction });
+      if (!row) throw notFound('subscription');
+      if (row.state === 'ended') throw problem(409, 'It has ended', 'Give the client the plan anew.');
+      const next = {
+        state: patch.state ?? row.state,
+        startsAt: patch.startsAt === undefined ? timeOf(row.startsAt) : patch.startsAt,
+        endsAt: patch.endsAt === undefined ? timeOf(row.endsAt) : patch.endsAt,
+      };
+      refuseTimes(next.startsAt, next.endsAt);
+      const decided = patch.state === undefined || patch.state === row.state ? {} : { decidedAt: Date.now(), decidedBy: by };
+      // When something was ended by hand is its end.
+      const ended = next.state === 'ended' && (next.endsAt === null || next.endsAt > Date.now()) ? { endsAt: Date.now() } : {};
+      await row.update({ ...next, ...ended, ...decided }, { transaction });
+      const plan = this.#planName(row.planId) ?? row.planId;
+      const words = patch.state === undefined ? `the times of its plan ${plan} changed` : `its plan ${plan} is ${STATE_WORDS[next.state]}`;
+      return { row: row.get({ plain: true }) as SubscriptionRow, words };
+    });
+  }
+
+  async #edit(
+    clientId: string,
+    by: string,
+    make: (transaction: Transaction) => Promise<{ row: SubscriptionRow; words: string }>,
+  ): Promise<SubscriptionChanged> {
+    const done = await this.store.write(async (transaction) => {
+      const client = await ClientRow.findByPk(clientId, { raw: true, transaction });
+      if (!client) throw fieldProblem('/clientId', 'There is no such client');
+      const before = await hashOf(clientId, transaction);
+      const { row, words } = await make(transaction);
+      const changes: DirectoryChange[] = [{ what: 'subscription', id: row.id, value: subscriptionFact(row) }];
+      const after = await hashOf(clientId, transaction);
+      if (before !== after)
+        await appendEdit({ at: Date.now(), by, words: [`${client.name}: ${words}`], before, after, changes, takesBack: null, clientId }, transaction);
+      return { client, row, changes };
+    });
+    const effect = await this.feed.tell(done.changes);
+    return { subscription: this.#view(done.row, done.client), effect };
+  }
+
+  #planName(id: string): string | null {
+    return [...this.draft.document.plans, ...(this.releases.live?.document.plans ?? [])].find((plan) => plan.id === id)?.name ?? null;
+  }
+
+  #view(row: SubscriptionRow, client: ClientRow | undefined): SubscriptionView {
+    const { id, clientId, planId, state, reason, askedBy, decidedBy } = row;
+    const [startsAt, endsAt] = [timeOf(row.startsAt), timeOf(row.endsAt)];
+    return {
+      id,
+      clientId,
+      clientName: client?.name ?? 'a client that is gone',
+      owner: client?.owner ?? '',
+      planId,
+      planName: this.#planName(planId) ?? 'a plan that is gone',
+      state,
+      now: nowOf(state, startsAt, endsAt, Date.now()),
+      startsAt,
+      endsAt,
+      reason,
+      askedAt: Number(row.askedAt),
+      askedBy,
+      decidedAt: timeOf(row.decidedAt),
+      decidedBy,
+    };
+  }
+}
+
+/** How a subscription stands at a moment, as the gateway sees it. */
+function nowOf(state: SubscriptionView['state'], startsAt: number | null, endsAt: number | null, nowMs: number): SubscriptionView['now'] {
+  if (state !== 'active') return state;
+  if (endsAt !== null && nowMs >= endsAt) return 'ended';
+  return startsAt !== null && nowMs < startsAt ? 'not-yet' : 'active';
+}
+
+function refuseTimes(startsAt: number | null, endsAt: number | null): void {
+  if (startsAt !== null && endsAt !== null && endsAt <= startsAt) throw fieldProblem('/endsAt', 'It ends before it begins');
+}
+
+async function hashOf(clientId: string, transaction: Transaction): Promise<string> {
+  const rows = await SubscriptionRow.findAll({ where: { clientId }, order: [['id', 'ASC']], raw: true, transaction });
+  if (rows.length === 0) return BEGINNING;
+  return createHash('sha256')
+    .update(canonicalJson(rows.map(subscriptionFact)))
+    .digest('hex');
+}

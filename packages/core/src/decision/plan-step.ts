@@ -1,0 +1,107 @@
+import type { SubscriptionFact } from '../directory/subscription.js';
+import type { PlanRule, PlanUse } from '../document/plan-rule.js';
+import type { OperationRule } from '../document/release-document.js';
+import type { CompiledPlan } from '../limit/compile-plan.js';
+import { finding, type Finding } from '../verdict/codes.js';
+import type { Check } from './compiled.js';
+import type { Exchange } from './exchange.js';
+import type { Ports } from './ports.js';
+
+const NOBODY = finding('plan.nobody', {});
+
+/** Plans of a release by id and by name, in their order. */
+export interface KnownPlans {
+  readonly all: readonly CompiledPlan[];
+  readonly byId: ReadonlyMap<string, CompiledPlan>;
+}
+
+export const findPlan = ({ all, byId }: KnownPlans, named: string): CompiledPlan | null =>
+  byId.get(named) ?? all.find(({ rule }) => rule.name === named) ?? null;
+
+/** Compiles the step that asks for a plan: one that the client has, or one that its token names; null where none is asked for. */
+export function compilePlanStep(use: PlanUse, apiId: string, plans: KnownPlans, { directory, now }: Ports): Check | null {
+  if (!use.asked) return null;
+  return {
+    step: 'plan',
+    about: null,
+    run: (exchange) => {
+      const chosen = use.attribute === null ? null : namedPlan(use.attribute, exchange, plans);
+      if (chosen !== null) return 'code' in chosen ? chosen : takePlan(chosen, apiId, exchange, 'token');
+      const { caller, operation } = exchange;
+      // A client of a provider that nobody has joined with one of the directory has no subscription.
+      if (caller === null || caller.client === null) return NOBODY;
+      const subscriptions = caller.metadata === null ? [] : directory().subscriptionsOf(caller.client);
+      return takeSubscribed(subscriptions, {
+        apiId,
+        operation: operation?.rule ?? null,
+        exchange,
+        plans,
+        nowMs: now(),
+        client: caller.clientName ?? caller.client,
+      });
+    },
+  };
+}
+
+/** The plan that a token names; null where it names none. A name that no plan has lets nobody in, whatever else there is. */
+function namedPlan(attribute: string, { caller }: Exchange, plans: KnownPlans): CompiledPlan | Finding | null {
+  const values = caller?.attributes[attribute] ?? [];
+  const [value] = values;
+  if (value === undefined) return null;
+  const plan = values.length === 1 ? findPlan(plans, value) : null;
+  return plan ?? finding('plan.not-known', { attribute, value: values.join(', ').slice(0, 100) });
+}
+
+interface Asked {
+  readonly apiId: string;
+  readonly operation: OperationRule | null;
+  readonly exchange: Exchange;
+  readonly plans: KnownPlans;
+  readonly nowMs: number;
+  readonly client: string;
+}
+
+/** How near a subscription that does not open something came, ascending. */
+const NEARNESS = ['plan.not-covered', 'plan.waiting', 'plan.ended', 'plan.not-yet', 'plan.suspended'] as const;
+
+function takeSubscribed(subscriptions: readonly SubscriptionFact[], asked: Asked): Finding {
+  const { apiId, operation, exchange, plans, client } = asked;
+  let nearest: Finding | null = null;
+  let nearness = -1;
+  // In the order of the plans, so that of several the same one always counts.
+  for (const plan of plans.all) {
+    const own = subscriptions.filter(({ planId }) => planId === plan.rule.id);
+    const covers = operation !== null && plan.covers(apiId, operation.id);
+    for (const one of own) {
+      const wrong = covers ? faultOf(one, plan.rule, asked) : finding('plan.not-covered', { plan: plan.rule.name, client });
+      if (wrong === null) return takePlan(plan, apiId, exchange, 'subscription');
+      const near = NEARNESS.indexOf(wrong.code as (typeof NEARNESS)[number]);
+      if (near > nearness) [nearest, nearness] = [wrong, near];
+    }
+  }
+  return nearest ?? finding('plan.no-subscription', { client });
+}
+
+/** Why a subscription does not count now; null when it does. What is no time has ended. */
+function faultOf({ state, startsAt, endsAt }: SubscriptionFact, { name: plan }: PlanRule, { nowMs, client }: Asked): Finding | null {
+  if (state === 'waiting') return finding('plan.waiting', { plan, client });
+  if (state === 'suspended') return finding('plan.suspended', { plan, client });
+  if (state !== 'active') return finding('plan.ended', { plan, client, at: endsAt ?? 0 });
+  if (endsAt !== null && !(nowMs < endsAt)) return finding('plan.ended', { plan, client, at: endsAt });
+  if (startsAt !== null && !(nowMs >= startsAt)) return finding('plan.not-yet', { plan, client, at: startsAt });
+  return null;
+}
+
+/** Takes a plan that counts, and looks at what it allows of bodies. */
+function takePlan(plan: CompiledPlan, apiId: string, exchange: Exchange, by: string): Finding {
+  const { rule } = plan;
+  const client = exchange.caller?.clientName ?? exchange.caller?.client ?? exchange.caller?.subject ?? '';
+  if (exchange.operation === null || !plan.covers(apiId, exchange.operation.rule.id)) return finding('plan.not-covered', { plan: rule.name, client });
+  exchange.plan = plan;
+  const { body } = exchange;
+  if (rule.requestBytes !== null && body !== null && rule.mode === 'enforce') {
+    if (body.bytes === null) return finding('plan.length-missing', { plan: rule.name, limit: rule.requestBytes });
+    if (body.bytes > rule.requestBytes) return finding('plan.too-large', { plan: rule.name, bytes: body.bytes, limit: rule.requestBytes });
+  }
+  return finding('plan.found', { plan: rule.name, client, by });
+}

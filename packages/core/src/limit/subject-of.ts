@@ -1,0 +1,52 @@
+import { readIp } from '../address/ip.js';
+import type { Exchange } from '../decision/exchange.js';
+import type { LimitSubject } from '../document/limit-rule.js';
+
+/** What has none of what is counted by is counted together. No value is written so. */
+const NONE = '\u0000none';
+/** Characters of a value that are told apart; what is longer is told apart by its beginning and its length. */
+const MOST = 200;
+
+/** Whose request it is, for the purpose of counting. */
+export function subjectOf(by: LimitSubject, exchange: Exchange): string {
+  const { caller } = exchange;
+  switch (by.kind) {
+    case 'everyone':
+      return '';
+    case 'client':
+      return clientSubject(exchange);
+    case 'principal':
+      return caller?.subject === null || caller === null ? clientSubject(exchange) : `s ${caller.issuer ?? ''} ${caller.subject}`;
+    case 'address':
+      return addressSubject(exchange.from.address);
+    case 'credential': {
+      const [first] = exchange.credentials;
+      if (first === undefined) return NONE;
+      return first.kind === 'token' ? `t ${exchange.tokenDigest}` : `k ${first.holder.credential.id}`;
+    }
+    case 'header': {
+      const value = exchange.header(by.name);
+      return value === undefined || value === '' ? NONE : bounded(`v ${value}`);
+    }
+    case 'attribute': {
+      const values = caller?.attributes[by.name] ?? [];
+      return values.length === 0 ? NONE : bounded(`a ${JSON.stringify(values)}`);
+    }
+  }
+}
+
+/** A client of the directory by its id, another by its provider and what that calls it. */
+export function clientSubject({ caller }: Exchange): string {
+  if (caller === null || caller.client === null) return caller?.subject ? `s ${caller.issuer ?? ''} ${caller.subject}` : NONE;
+  return caller.metadata === null ? `p ${caller.providerId ?? ''} ${caller.client}` : `c ${caller.client}`;
+}
+
+const bounded = (text: string): string => (text.length <= MOST ? text : `${text.slice(0, MOST)} ${text.length}`);
+
+/** Of IPv6 the first 64 bits count: whoever has one address there has all of them (RFC 4291 section 2.5.4). */
+function addressSubject(address: string | null): string {
+  if (address === null) return NONE;
+  if (!address.includes(':')) return address;
+  const read = readIp(address);
+  return read === null ? address : `${(read.value >> 64n).toString(16)}::/64`;
+}
