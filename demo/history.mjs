@@ -19,6 +19,7 @@ import { createRequire } from 'node:module';
 import { exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { Recorder } from '../apps/gateway/dist/records/recorder.js';
 import { heldContracts, throughContract } from './conformance.mjs';
+import { simulatedSubscriptions } from './plans.mjs';
 import { HistoryDesk } from './sightings.mjs';
 import { nextCall, ownProof } from './calls.mjs';
 import { seededRandom } from './random.mjs';
@@ -63,11 +64,19 @@ export async function writeHistory(control, nodeToken, standins, made) {
     const count = callsOfMinute(random, HOURS * 60 - minute);
     for (let index = 0; index < count; index++) {
       clock.now = Math.floor(from + (index * MINUTE_MS) / count);
-      await oneCall(nextCall(random), release, live.number, recorder, signer, clock.now, random, made, answers, desk);
+      const call = nextCall(random);
+      for (let again = burstOf(call, random); again >= 0; again--)
+        await oneCall(call, release, live.number, recorder, signer, clock.now, random, made, answers, desk);
     }
     await flush(control, nodeToken, recorder);
   }
   await desk.tell(control, nodeToken);
+}
+
+/** Some come in bursts, which limits hold up: a page that many open at once, a rider who tries a gate again and again. */
+function burstOf({ caller, method, path }, random) {
+  if (caller?.proves === 'key') return random.next() < 0.05 ? 8 : 0;
+  return method === 'POST' && path.endsWith('/positions') && random.next() < 0.08 ? 8 : 0;
 }
 
 /** What the provider says of people beside their names. */
@@ -85,16 +94,19 @@ async function simulatedDirectory(control, made) {
   const { items } = await control.get('/clients');
   const tables = await Promise.all(['lockouts', 'gates'].map((id) => control.get(`/tables/${id}`)));
   const [name, secret] = made.billing.split(':');
-  const credential = (clientId, kind, lookup, digest) => ({
+  const idOf = async (clientId) => (await control.get(`/clients/${clientId}`)).credentials[0].id;
+  const [site, billing] = await Promise.all(['open-data-site', 'old-billing-job'].map(idOf));
+  const credential = (id, clientId, kind, lookup, digest) => ({
     what: 'credential',
-    id: clientId,
-    value: { id: clientId, clientId, kind, name: kind === 'key' ? 'site, since spring' : name, lookup, digest, expiresAt: null, revokedAt: null },
+    id,
+    value: { id, clientId, kind, name: kind === 'key' ? 'site, since spring' : name, lookup, digest, expiresAt: null, revokedAt: null },
   });
   return new Directory([
     ...items.map(({ id, name: called, enabled, roles }) => ({ what: 'client', id, value: { id, name: called, enabled, roles, metadata: {} } })),
     ...tables.map(({ name: id, key, columns, rows }) => ({ what: 'table', id, value: { id, key, columns, rows } })),
-    credential('open-data-site', 'key', sha256(made.openDataKey), null),
-    credential('old-billing-job', 'basic', name, sha256(secret)),
+    credential(site, 'open-data-site', 'key', sha256(made.openDataKey), null),
+    ...(await simulatedSubscriptions(control)),
+    credential(billing, 'old-billing-job', 'basic', name, sha256(secret)),
   ]);
 }
 

@@ -1,3 +1,4 @@
+import { addPlans, addSubscriptions } from './plans.mjs';
 import { readFileSync } from 'node:fs';
 
 const contract = (name) => readFileSync(new URL(`contracts/${name}`, import.meta.url), 'utf8');
@@ -57,6 +58,8 @@ export async function seed(control, standins) {
     resource: gates.resource,
   });
   const made = await addClients(control, provider.id);
+  await addPlans(control, { headgates, readings, allotments });
+  await addSubscriptions(control, provider.id);
   await control.send('POST', '/releases', { note: 'First release of the trust' });
   return made;
 }

@@ -56,6 +56,11 @@ try {
   const control = new ControlClient(consoleUrl, facts.controlToken);
   const made = await seed(control, standins);
   if (made) facts.made = made;
+  if (facts.made) {
+    const place = { header: 'x-basin-key', api: 'Meter readings' };
+    facts.keys = [{ client: 'Open data site', key: facts.made.openDataKey, plan: 'Open data', ...place }];
+    facts.basic = facts.made.billing;
+  }
   writeFileSync(marker, `${JSON.stringify(facts, null, 2)}\n`, { mode: 0o600 });
   if (made) await writeHistory(control, secretOf('node-token'), standins, made);
   console.log(`

@@ -138,6 +138,36 @@ describe('letting a customer in', () => {
     ]);
   });
 
+  test('what was asked for waits for somebody, unless the plan approves by itself', async () => {
+    const { id, key } = await customer('Asks');
+    const asked = await server.ok<SubscriptionChanged>('POST', '/subscriptions', {
+      clientId: id,
+      planId: 'free',
+      startsAt: null,
+      endsAt: null,
+      waits: true,
+      reason: 'a map',
+    });
+    expect(asked.subscription).toMatchObject({ now: 'waiting', reason: 'a map', decidedBy: null });
+    const waiting = await call(key);
+    expect([waiting.status, await codeOf(waiting)]).toEqual([403, 'plan.waiting']);
+    expect(await titles()).toContain('A client waits for a plan');
+    await change(asked.subscription.id, { state: 'active' });
+    expect(await statusOf(key)).toBe(200);
+    await server.ok<PlanView>('POST', '/plans', { ...PLAN, name: 'Open', covers: covers(), approval: 'by-itself' });
+    const other = await customer('Has at once');
+    const itself = await server.ok<SubscriptionChanged>('POST', '/subscriptions', {
+      clientId: other.id,
+      planId: 'open',
+      startsAt: null,
+      endsAt: null,
+      waits: true,
+    });
+    expect(itself.subscription.now).toBe('active');
+    await change(itself.subscription.id, { state: 'ended' });
+    await server.call('DELETE', '/control/v1/plans/open');
+  });
+
   test('what clients have cannot be taken away from under them; a client takes its plans with it', async () => {
     const { id } = await customer('Goes');
     const { subscription } = await subscribe(id, 'free');
@@ -159,7 +189,7 @@ describe('letting a customer in', () => {
     const { items } = await server.ok<PlanList>('GET', '/plans');
     expect(items.map(({ id: plan, active, live }) => [plan, active, live])).toEqual([
       ['small', 1, true],
-      ['free', 1, true],
+      ['free', 2, true],
       ['daily', 1, true],
     ]);
   });

@@ -98,6 +98,8 @@ function useTargets(): Target[] {
     to('Screen', 'Providers', '/providers'),
     to('Screen', 'Clients', '/clients'),
     to('Screen', 'Leaked keys', '/leaks'),
+    to('Screen', 'Plans', '/plans'),
+    to('Screen', 'Limits', '/limits'),
     to('Screen', 'Addresses: networks, fence, trusted hops', '/addresses'),
     to('Screen', 'Reach: who can reach which operation', '/reach'),
     to('Screen', 'Trials: what must stay refused', '/trials'),

@@ -28,9 +28,14 @@ const GROUPS: readonly { readonly name: string; readonly entries: readonly Entry
   },
   {
     name: 'Trust',
+    entries: [{ to: '/providers', word: 'Providers', count: 'providerCount' }],
+  },
+  {
+    name: 'Let in',
     entries: [
-      { to: '/providers', word: 'Providers', count: 'providerCount' },
       { to: '/clients', word: 'Clients', count: 'clientCount' },
+      { to: '/plans', word: 'Plans' },
+      { to: '/limits', word: 'Limits' },
     ],
   },
   {

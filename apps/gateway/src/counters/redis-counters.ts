@@ -6,8 +6,8 @@ import { TAKE_SCRIPT } from './redis-script.js';
 /** Bounds on the way to the store, milliseconds. */
 export const REDIS_TIMES = {
   connectMs: 1000,
-  /** For one request's counting. */
-  commandMs: 250,
+  /** For one request's counting; many may wait before it. */
+  commandMs: 1000,
   retryMs: { first: 100, most: 2000 },
   /** What is under way counts for so long unless its node says that it still is. */
   leaseMs: 60_000,

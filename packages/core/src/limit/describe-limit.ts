@@ -11,9 +11,12 @@ export function describeLimit({ by, method, requests, seconds, burst }: Omit<Lim
     case 'sliding':
       return `${much} in the ${span} that ends now, ${subjectWords(by)}`;
     case 'bucket':
-      return `${burst ?? requests} at once and ${much} in ${oneSpan(seconds)} evenly after that, ${subjectWords(by)}`;
+      return `${bucketWords(requests, seconds, burst ?? requests)}, ${subjectWords(by)}`;
   }
 }
+
+const bucketWords = (requests: number, seconds: number, burst: number): string =>
+  `${burst} at once and ${requests} ${requests === 1 ? 'request' : 'requests'} in ${oneSpan(seconds)} evenly after that`;
 
 /** By whom requests are counted, in words. */
 export function subjectWords(by: LimitSubject): string {
@@ -52,9 +55,9 @@ const oneSpan = (seconds: number): string =>
 /** What a plan allows, one short sentence each; empty for a plan that limits nothing. */
 export function describePlan({ rate, quota, atOnce, requestBytes }: PlanRule): string[] {
   return [
-    ...(rate ? [describeLimit({ by: { kind: 'client' }, method: 'bucket', ...rate })] : []),
+    ...(rate ? [bucketWords(rate.requests, rate.seconds, rate.burst)] : []),
     ...(quota ? [`${quota.requests} requests a ${quota.per} (${quota.zone})`] : []),
     ...(atOnce === null ? [] : [`${atOnce} under way at one time`]),
-    ...(requestBytes === null ? [] : [`bodies of at most ${requestBytes} bytes`]),
+    ...(requestBytes === null ? [] : [requestBytes === 0 ? 'no bodies' : `bodies of at most ${requestBytes} bytes`]),
   ];
 }

@@ -8,14 +8,9 @@ import { Call } from '../../parts/method';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
 import { ProbeContext } from '../probe/probe-state';
-import { AddressDialog } from './address-dialog';
-import { AuthorizerDialog } from './authorizer-dialog';
-import { ConditionDialog } from './condition-dialog-later';
 import { AccessDialog } from './access-dialog';
-import { ContractDialog } from './contract-dialog';
-import { ModesDialog } from './modes-dialog';
+import { RulesBar } from './rules-bar';
 import { operationsQuery } from './queries';
-import { TokenDialog } from './token-dialog';
 import { operationPath } from '../../client/places';
 
 /** All operations and who may call them: select many, set at once, see where each value comes from. */
@@ -23,19 +18,12 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
   const { data, error } = useQuery({ ...operationsQuery(api.id), refetchInterval: 10_000 });
   const [query, setQuery] = useSearchParams();
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
-  const [several, setSetting] = useState<readonly OperationView[] | 'api' | null>(null);
-  const [tokens, setTokens] = useState<readonly OperationView[] | null>(null);
-  const [contract, setContract] = useState<readonly OperationView[] | 'api' | null>(null);
-  const [modes, setModes] = useState<readonly OperationView[] | 'api' | null>(null);
-  const [addresses, setAddresses] = useState<readonly OperationView[] | 'api' | null>(null);
-  const [authorizers, setAuthorizers] = useState<readonly OperationView[] | 'api' | null>(null);
-  const [conditions, setConditions] = useState<readonly OperationView[] | 'api' | null>(null);
   const filter = query.get('filter') ?? '';
   const show = query.get('show') ?? '';
   const all = useMemo(() => data?.items ?? [], [data]);
   const items = useMemo(() => all.filter((item) => fits(item, filter, show)), [all, filter, show]);
   const one = query.get('set');
-  const setting = several ?? (one === null ? null : all.filter((item) => item.id === one));
+  const setting = one === null ? [] : all.filter((item) => item.id === one);
   const selected = all.filter((item) => chosen.has(item.id));
   const toggle = (id: string) => setChosen(flipped(chosen, id));
   const put = (name: string, value: string) => {
@@ -63,77 +51,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
         <span className="quiet">
           {count(items.length)} operations, {selected.length} selected
         </span>
-        <span style={{ marginLeft: 'auto' }}>
-          For the API:{' '}
-          <button className="link" onClick={() => setSetting('api')}>
-            who may call by default
-          </button>
-          ,{' '}
-          <button className="link" onClick={() => setAddresses('api')}>
-            from where
-          </button>
-          ,{' '}
-          <button className="link" onClick={() => setConditions('api')}>
-            conditions
-          </button>
-          ,{' '}
-          <button className="link" onClick={() => setAuthorizers('api')}>
-            authorizers
-          </button>
-          ,{' '}
-          <button className="link" onClick={() => setContract('api')}>
-            contract
-          </button>
-          ,{' '}
-          <button className="link" onClick={() => setModes('api')}>
-            modes
-          </button>
-        </span>
-        <span>
-          For the selected:{' '}
-          <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setSetting(selected)}>
-            who may call
-          </button>
-          ,{' '}
-          <button
-            className="link"
-            disabled={selected.length === 0}
-            style={selected.length === 0 ? { opacity: 0.5 } : {}}
-            onClick={() => setAddresses(selected)}
-          >
-            from where
-          </button>
-          ,{' '}
-          <button
-            className="link"
-            disabled={selected.length === 0}
-            style={selected.length === 0 ? { opacity: 0.5 } : {}}
-            onClick={() => setConditions(selected)}
-          >
-            conditions
-          </button>
-          ,{' '}
-          <button
-            className="link"
-            disabled={selected.length === 0}
-            style={selected.length === 0 ? { opacity: 0.5 } : {}}
-            onClick={() => setAuthorizers(selected)}
-          >
-            authorizers
-          </button>
-          ,{' '}
-          <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setTokens(selected)}>
-            tokens
-          </button>
-          ,{' '}
-          <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setContract(selected)}>
-            contract
-          </button>
-          ,{' '}
-          <button className="link" disabled={selected.length === 0} style={selected.length === 0 ? { opacity: 0.5 } : {}} onClick={() => setModes(selected)}>
-            modes
-          </button>
-        </span>
+        <RulesBar api={api} selected={selected} />
       </div>
       <ProblemNotice error={error} />
       <Table
@@ -148,22 +66,7 @@ export function OperationsTab({ api }: { readonly api: ApiView }) {
         <Mark kind="passed" word="" /> must pass &ensp; <Mark kind="would-refuse" word="" /> only observes &ensp; <Mark kind="skipped" word="" /> not asked
         &ensp; <Mark kind="refused" word="" /> nobody can meet it &ensp; a line under a method: it changes state &ensp; space selects, Enter opens the operation
       </p>
-      {contract && <ContractDialog api={api} operations={contract === 'api' ? null : contract} onClose={() => setContract(null)} />}
-      {modes && <ModesDialog api={api} operations={modes === 'api' ? null : modes} onClose={() => setModes(null)} />}
-      {addresses && <AddressDialog api={api} operations={addresses === 'api' ? null : addresses} onClose={() => setAddresses(null)} />}
-      {conditions && <ConditionDialog api={api} operations={conditions === 'api' ? null : conditions} onClose={() => setConditions(null)} />}
-      {authorizers && <AuthorizerDialog api={api} operations={authorizers === 'api' ? null : authorizers} onClose={() => setAuthorizers(null)} />}
-      {tokens && <TokenDialog api={api} operations={tokens} onClose={() => setTokens(null)} />}
-      {setting && setting.length > 0 && (
-        <AccessDialog
-          api={api}
-          operations={setting === 'api' ? null : setting}
-          onClose={() => {
-            setSetting(null);
-            put('set', '');
-          }}
-        />
-      )}
+      {setting.length > 0 && <AccessDialog api={api} operations={setting} onClose={() => put('set', '')} />}
     </>
   );
 }

@@ -10,6 +10,7 @@ import { Mark, type MarkKind } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago } from '../../parts/time';
 import { ClientFacts } from './client-form';
+import { ClientPlans } from './client-plans';
 import { ClientOpens } from './client-opens';
 import { proofWords } from './client-list';
 import { MakeCredential } from './make-credential';
@@ -50,6 +51,7 @@ export function ClientScreen() {
       </div>
       <ProblemNotice error={toggle.error ?? remove.error} />
       <Credentials client={one} />
+      <ClientPlans client={one} />
       <div className="columns" style={{ marginTop: 18 }}>
         <section className="stack">
           <h2>What it opens</h2>

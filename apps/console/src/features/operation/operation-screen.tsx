@@ -13,13 +13,14 @@ import { ConditionDialog } from '../apis/condition-dialog-later';
 import { AddressDialog } from '../apis/address-dialog';
 import { AccessDialog } from '../apis/access-dialog';
 import { ContractDialog } from '../apis/contract-dialog';
+import { LimitsDialog } from '../apis/limits-dialog';
 import { MessageDialog } from '../apis/message-dialog';
 import { ModesDialog } from '../apis/modes-dialog';
 import { apiQuery, operationQuery } from '../apis/queries';
 import { TokenDialog } from '../apis/token-dialog';
 import { ProbeContext } from '../probe/probe-state';
 
-type Editing = 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'message' | 'modes' | 'contract';
+type Editing = 'addresses' | 'conditions' | 'authorizers' | 'access' | 'token' | 'message' | 'modes' | 'contract' | 'limits';
 
 /** One operation: every check on its way, what each asks, its mode, where both were set, and what came of it. */
 export function OperationScreen() {
@@ -72,6 +73,9 @@ export function OperationScreen() {
             <button className="link" onClick={() => setEditing('authorizers')}>
               what authorizers say
             </button>
+            <button className="link" onClick={() => setEditing('limits')}>
+              plan and limits
+            </button>
             <button className="link" onClick={() => setEditing('message')}>
               what bodies may be
             </button>
@@ -94,6 +98,7 @@ export function OperationScreen() {
       {editing === 'authorizers' && <AuthorizerDialog {...edit} />}
       {editing === 'access' && <AccessDialog {...edit} />}
       {editing === 'token' && <TokenDialog {...edit} />}
+      {editing === 'limits' && <LimitsDialog {...edit} />}
       {editing === 'message' && <MessageDialog {...edit} />}
       {editing === 'modes' && <ModesDialog {...edit} />}
       {editing === 'contract' && <ContractDialog {...edit} />}
@@ -162,6 +167,13 @@ function SetAt({ check, page, onEdit }: { readonly check: OperationCheckView; re
   const words = SET_AT[check.setAt];
   if (check.part === 'fence') return <Link to="/addresses">{words}</Link>;
   if (check.part === 'sensitive') return <Link to={`/sensitive?api=${page.apiId}`}>{words}</Link>;
+  if (check.part === 'guessing' || (check.part === 'limits' && check.setAt === 'gateway')) return <Link to="/limits">{words}</Link>;
+  if (check.part === 'plan' || check.part === 'limits')
+    return (
+      <button className="link" onClick={() => onEdit('limits')}>
+        {words}
+      </button>
+    );
   if (check.setAt === 'gateway') return <span className="quiet">{words}</span>;
   if (
     check.part === 'access' ||

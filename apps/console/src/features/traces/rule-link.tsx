@@ -16,13 +16,25 @@ const TABS: Readonly<Record<string, string>> = {
   contractHash: '/contract',
   unmatched: '/contract',
   upstream: '/upstream',
+  plan: '',
+  limits: '',
   message: '/bodies',
   headers: '/bodies',
   enabled: '',
 };
 
 /** Screens of rules of the gateway as a whole. */
-const OF_GATEWAY: Readonly<Record<string, string>> = { conditions: '/conditions', detectors: '/sensitive' };
+const OF_GATEWAY: Readonly<Record<string, string>> = {
+  conditions: '/conditions',
+  detectors: '/sensitive',
+  limits: '/limits',
+  guessing: '/limits',
+  counting: '/limits',
+  plans: '/plans',
+};
+
+/** The screen of a rule of the gateway; of plans the one that is called. */
+const gatewayPath = (part: string, calls: string): string => (part === 'plans' && calls !== '' ? `/plans/${calls}` : (OF_GATEWAY[part] ?? '/addresses'));
 
 /** The way to the rule that decided a step, by its pointer into the release. */
 export function RuleLink({ step }: { readonly step: StepView }) {
@@ -30,7 +42,7 @@ export function RuleLink({ step }: { readonly step: StepView }) {
   if (rule === null) return step.step === 'route' ? <Link to="/apis">Look at the base paths of all APIs</Link> : null;
   const to =
     rule.apiId === ''
-      ? (OF_GATEWAY[rule.part] ?? '/addresses')
+      ? gatewayPath(rule.part, rule.calls)
       : rule.part === 'sensitive'
         ? `/sensitive?api=${rule.apiId}`
         : rule.operationId === null
@@ -40,7 +52,7 @@ export function RuleLink({ step }: { readonly step: StepView }) {
     <div>
       <Link to={to}>Open the rule</Link>
       <div className="quiet small">{rule.words}</div>
-      {rule.calls !== '' && <Link to={authorizerPath(rule.calls)}>Open the authorizer {rule.calls}</Link>}
+      {rule.calls !== '' && rule.part === 'authorizers' && <Link to={authorizerPath(rule.calls)}>Open the authorizer {rule.calls}</Link>}
     </div>
   );
 }

@@ -1,4 +1,4 @@
-import { Body, Controller, Delete, Get, HttpCode, Post, Put, Req } from '@nestjs/common';
+import { type CanActivate, type ExecutionContext, Body, Controller, Delete, Get, HttpCode, Injectable, Post, Put, UseGuards } from '@nestjs/common';
 import { ApiTags } from '@nestjs/swagger';
 import { LeakInput, LeakReport, LeakRule, LeakRuleView, ScannerMade } from '@virga/protocol';
 import type { Request } from 'express';
@@ -45,9 +45,22 @@ export class LeaksController {
   }
 }
 
+/** Lets in the scanner's credential and no other. */
+@Injectable()
+export class ScannerGuard implements CanActivate {
+  constructor(private readonly leaks: LeaksService) {}
+
+  async canActivate(context: ExecutionContext): Promise<boolean> {
+    const bearer = bearerOf(context.switchToHttp().getRequest<Request>());
+    if (bearer === null || !(await this.leaks.isScanner(bearer))) throw problem(401, 'The scanner’s credential is missing or wrong');
+    return true;
+  }
+}
+
 /** What a scanner posts to, with a credential that opens nothing else. */
 @ApiTags('scanner')
 @OpenEndpoint()
+@UseGuards(ScannerGuard)
 @Controller('scanner/v1/leaks')
 export class ScannerController {
   constructor(private readonly leaks: LeaksService) {}
@@ -55,8 +68,7 @@ export class ScannerController {
   @Post()
   @HttpCode(200)
   @Endpoint({ summary: 'Tell of a text that others can read; takes the scanner’s credential', body: LeakInput, answer: LeakReport })
-  async told(@Body() { text }: LeakInput, @Req() request: Request): Promise<LeakReport> {
-    if (!(await this.leaks.isScanner(bearerOf(request) ?? ''))) throw problem(401, 'The scanner’s credential is missing or wrong');
+  async told(@Body() { text }: LeakInput): Promise<LeakReport> {
     const report = await this.leaks.told(text);
     // Who scans need not learn whose keys these are.
     return { ...report, found: report.found.map((one) => ({ ...one, clientId: '', clientName: '', owner: '', lastUsedAt: null, lastUsedFrom: null })) };

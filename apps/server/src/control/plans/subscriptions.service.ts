@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { canonicalJson, type DirectoryChange } from '@virga/core';
+import { canonicalJson, type DirectoryChange, type PlanRule } from '@virga/core';
 import type { SubscriptionChanged, SubscriptionInput, SubscriptionPage, SubscriptionPatch, SubscriptionQuery, SubscriptionView } from '@virga/protocol';
 import { createHash, randomBytes } from 'node:crypto';
 import type { Transaction } from 'sequelize';
@@ -37,9 +37,11 @@ export class SubscriptionsService {
     return { items: rows.map((row) => this.#view(row, clients.get(row.clientId))), total };
   }
 
-  /** Gives a client a plan, as an operator does: it counts at once, or from its start. */
-  async add({ clientId, planId, startsAt = null, endsAt = null }: SubscriptionInput, by: string): Promise<SubscriptionChanged> {
-    if (!this.#planName(planId)) throw fieldProblem('/planId', 'There is no such plan');
+  /** Gives a client a plan: it counts at once, or from its start, or once somebody approves. */
+  async add({ clientId, planId, startsAt = null, endsAt = null, waits = false, reason = '' }: SubscriptionInput, by: string): Promise<SubscriptionChanged> {
+    const plan = this.#plan(planId);
+    if (!plan) throw fieldProblem('/planId', 'There is no such plan');
+    const waiting = waits && plan.approval === 'by-hand';
     refuseTimes(startsAt, endsAt);
     const now = Date.now();
     return this.#edit(clientId, by, async (transaction) => {
@@ -47,9 +49,10 @@ export class SubscriptionsService {
       const running = own.filter((row) => row.state !== 'ended');
       if (running.some((row) => row.planId === planId)) throw problem(409, 'It has that plan already', 'Change the subscription that there is.');
       if (running.length >= MOST) throw problem(409, 'Too many plans', `A client has at most ${MOST} plans that have not ended.`);
-      const facts = { id: randomBytes(8).toString('hex'), clientId, planId, state: 'active', startsAt, endsAt, reason: '' };
-      const row = await SubscriptionRow.create({ ...facts, askedAt: now, askedBy: by, decidedAt: now, decidedBy: by }, { transaction });
-      return { row: row.get({ plain: true }) as SubscriptionRow, words: `given the plan ${this.#planName(planId) ?? planId}` };
+      const facts = { id: randomBytes(8).toString('hex'), clientId, planId, state: waiting ? 'waiting' : 'active', startsAt, endsAt, reason };
+      const decided = waiting ? { decidedAt: null, decidedBy: null } : { decidedAt: now, decidedBy: by };
+      const row = await SubscriptionRow.create({ ...facts, ...decided, askedAt: now, askedBy: by }, { transaction });
+      return { row: row.get({ plain: true }) as SubscriptionRow, words: waiting ? `asked for the plan ${plan.name}` : `given the plan ${plan.name}` };
     });
   }
 
@@ -97,8 +100,12 @@ export class SubscriptionsService {
     return { subscription: this.#view(done.row, done.client), effect };
   }
 
+  #plan(id: string): PlanRule | undefined {
+    return [...this.draft.document.plans, ...(this.releases.live?.document.plans ?? [])].find((plan) => plan.id === id);
+  }
+
   #planName(id: string): string | null {
-    return [...this.draft.document.plans, ...(this.releases.live?.document.plans ?? [])].find((plan) => plan.id === id)?.name ?? null;
+    return this.#plan(id)?.name ?? null;
   }
 
   #view(row: SubscriptionRow, client: ClientRow | undefined): SubscriptionView {
