@@ -2,8 +2,17 @@
 import { monitorEventLoopDelay } from 'node:perf_hooks';
 import { GatewayNode } from '../apps/gateway/dist/gateway-node.js';
 
-const [controlUrl, token, folder] = process.argv.slice(2);
-const node = new GatewayNode({ name: 'bench', host: '127.0.0.1', port: 0, controlUrl, token, folder, log: () => undefined });
+const [controlUrl, token, folder, redisUrl = ''] = process.argv.slice(2);
+const node = new GatewayNode({
+  name: 'bench',
+  host: '127.0.0.1',
+  port: 0,
+  controlUrl,
+  token,
+  folder,
+  log: () => undefined,
+  ...(redisUrl === '' ? {} : { redisUrl }),
+});
 const url = await node.start();
 process.send({ port: Number(new URL(url).port) });
 // How long the thread that serves was kept at one time, over what was measured since it was last asked to begin.

@@ -2,6 +2,10 @@
 export const GOALS = {
   guardedRouteRatio: '>= 0.75',
   ruledRouteRatio: '>= 0.72, with a condition, an address rule and a kept answer of an authorizer',
+  keyedRouteRatio: '>= 0.72, with a key, a plan with rate and quota, and two limits',
+  keyedRouteRedisRatio: 'the same, counted in a store that nodes share; reported',
+  keyCostRatio: '<= 1, a key against a known token, all steps of the decision',
+  limitsMicroseconds: '< 4, plan and four limits in memory',
   scriptCallsPerSecond: '>= 5000 on two processors',
   eventLoopStallMs: '< 5 while hostile scripts run',
   spinningThreadsStallMs: 'the same while two threads of the platform spin, for scale',

@@ -21,6 +21,7 @@ const { scripts } = await import('../perf/authorizers.mjs');
 const { reachTable, trialRun } = await import('../perf/reach.mjs');
 const { bodyRatio, contractRoute, largeContractInNode, readings } = await import('../perf/contract.mjs');
 const { learningRoute } = await import('../perf/learning.mjs');
+const { CUSTOMER, KEY_HEADERS, keyed, keyedRoute, limitCost, startStore } = await import('../perf/limits.mjs');
 const { GOALS } = await import('../perf/goals.mjs');
 const { twoCredentials } = await import('../perf/two-credentials.mjs');
 const { askTogether, makeProofs, verifyAlone, verifyWhole } = await import('../perf/proofs.mjs');
@@ -345,7 +346,35 @@ async function learning() {
   return measured;
 }
 
+/** A route with a key, a plan and two limits: counted in the node, and in a store that nodes share. */
+async function limits() {
+  const upstream = await start('upstream.mjs');
+  const upstreamUrl = `http://127.0.0.1:${upstream.port}`;
+  const issuer = await makeIssuer();
+  const bare = await start('bare-forwarder.mjs', upstreamUrl);
+  const path = '/bench/group7/things7/G-12';
+  const store = await startStore();
+  const routes = {};
+  for (const [name, url] of [['keyedRouteRatio', ''], ...(store ? [['keyedRouteRedisRatio', store.url]] : [])]) {
+    const control = await makeControl();
+    const gateway = await start('gateway.mjs', control.url, NODE_TOKEN, mkdtempSync(join(tmpdir(), 'virga-bench-')), url);
+    while (!control.connected()) await new Promise((resolve) => setTimeout(resolve, 20));
+    await control.change(CUSTOMER, { first: true, last: true });
+    await control.publish(1, keyed(release(upstreamUrl, issuer.issuer)));
+    for (const { port } of [bare, gateway]) await load(port, { path, headers: KEY_HEADERS, ms: WARM_MS });
+    const { ratio, failed } = await keyedRoute({ bare, gateway, rounds, ms, path });
+    Object.assign(routes, { [name]: ratio, [`${name}Failed`]: failed });
+    gateway.child.kill('SIGKILL');
+    control.close();
+  }
+  store?.stop();
+  const cost = await limitCost(portsFor, issuer, rounds);
+  issuer.close();
+  return { ...routes, ...cost };
+}
+
 const GROUPS = {
+  limits,
   contracts,
   learning,
   reach: async () => ({ reachMs: median(await reachTable(rounds)), trialsMs: median(await trialRun(rounds)) }),

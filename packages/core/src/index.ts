@@ -159,6 +159,7 @@ export { NO_PLAN, PLAN_RANGES, QUOTA_SPANS, type PlanCover, type PlanRule, type 
 export type { Counted, Counters, Demand, Hold, Measure, Standing, Uncounted } from './limit/counters.js';
 export { standingOf } from './limit/measures.js';
 export type { Awaitable } from './util/awaitable.js';
+export { FreshCounters, type LocalCounters } from './limit/unshared-counters.js';
 export { MemoryCounters, MOST_SUBJECTS, type KeptQuota } from './limit/memory-counters.js';
 export { compilePlan, type CompiledLimit, type CompiledPlan } from './limit/compile-plan.js';
 export { describeLimit, describePlan, subjectWords } from './limit/describe-limit.js';

@@ -10,8 +10,10 @@ const SUBJECTS: readonly (readonly [LimitSubjectDto['kind'], string])[] = [
   ['address', 'each address'],
   ['header', 'each value of a header'],
   ['attribute', 'each value of a token’s own member'],
+  ['metadata', 'clients alike in their metadata'],
   ['everyone', 'all callers together'],
 ];
+const NAMED: ReadonlySet<string> = new Set(['header', 'attribute', 'metadata']);
 const METHODS: Readonly<Record<LimitMethod, string>> = {
   fixed: 'by the clock',
   sliding: 'up to now',
@@ -73,7 +75,7 @@ interface RowProps {
 
 function Row({ id, limit, onChange, onDrop, wrong }: RowProps) {
   const { name, by, method, requests, seconds, burst, mode } = limit;
-  const named = by.kind === 'header' || by.kind === 'attribute';
+  const named = NAMED.has(by.kind);
   const whole = Number.isInteger(requests) && requests > 0 && Number.isInteger(seconds) && seconds > 0;
   return (
     <div className="limit" role="group" aria-label={`Limit ${name}`}>
@@ -120,7 +122,7 @@ function Row({ id, limit, onChange, onDrop, wrong }: RowProps) {
             value={by.kind}
             onChange={(event) => {
               const kind = SUBJECTS.find(([one]) => one === event.target.value)?.[0] ?? 'client';
-              onChange({ by: kind === 'header' || kind === 'attribute' ? { kind, name: by.name ?? '' } : { kind } });
+              onChange({ by: NAMED.has(kind) ? { kind, name: by.name ?? '' } : { kind } });
             }}
           >
             {SUBJECTS.map(([kind, words]) => (

@@ -5,7 +5,7 @@ import type {
   DirectorySource,
   Introspection,
   KeySource,
-  MemoryCounters,
+  LocalCounters,
   Ports,
   ReplayMemory,
   TokenCache,
@@ -30,7 +30,7 @@ export interface NodeParts {
   /** Counts of limits, which outlive every release. */
   readonly counters: Counters;
   /** Failures to prove oneself. */
-  readonly guesses: MemoryCounters;
+  readonly guesses: LocalCounters;
   /** Clients as they are now. */
   readonly directory: () => DirectorySource;
   fault(error: unknown, at: string): void;

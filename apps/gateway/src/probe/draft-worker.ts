@@ -1,5 +1,5 @@
 // The thread that tries drafts. Nothing that happens here keeps a live request waiting.
-import { LocalReplayMemory, MemoryCounters, TokenCache } from '@virga/core';
+import { FreshCounters, LocalReplayMemory, TokenCache } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys } from '@virga/outbound';
 import type { NodeAnswer } from '@virga/protocol';
 import { performance } from 'node:perf_hooks';
@@ -9,7 +9,6 @@ import { NodeAuthorizers } from '../authorizers/node-authorizers.js';
 import { NodeContracts } from '../contracts/node-contracts.js';
 import { DocumentParts } from '../control/document-parts.js';
 import { AskedDirectory } from '../ports/asked-directory.js';
-import { FreshCounters } from '../ports/fresh-counters.js';
 import { KnownFacts } from '../ports/known-facts.js';
 import { Nonces } from '../ports/nonces.js';
 import { nodePorts } from '../ports/node-ports.js';
@@ -47,7 +46,7 @@ const parts = {
   authorizers,
   contracts,
   counters: new FreshCounters(),
-  guesses: new MemoryCounters(),
+  guesses: new FreshCounters(),
   directory: () => source,
   fault: (error: unknown, at: string) => tell({ type: 'log', text: `fault in the ${at} of a draft: ${(error as Error).stack ?? String(error)}` }),
   parts: new DocumentParts((hashes) => askParts({ controlUrl, token }, hashes), MAX_DRAFTS),

@@ -41,7 +41,7 @@ export type CheckGrounds =
   | { readonly kind: 'address'; readonly rule: AddressRule }
   | { readonly kind: 'condition'; readonly name: string; readonly condition: CompiledCondition; readonly variablesOf: ReturnType<typeof compileVariables> }
   | { readonly kind: 'authorizer'; readonly rule: AuthorizerRule }
-  | { readonly kind: 'limit'; readonly names: readonly string[] }
+  | { readonly kind: 'limit'; readonly names: readonly string[]; readonly surely: boolean }
   | { readonly kind: 'contract' }
   | { readonly kind: 'sensitive' };
 

@@ -54,7 +54,7 @@ export function compileLimitSteps(
     });
   };
   const said = own.map(({ name }) => name);
-  const hangsOn = { kind: 'limit', names: planned ? [...said, 'the limits of its plan'] : said } as const;
+  const hangsOn = { kind: 'limit', names: planned ? [...said, 'the limits of its plan'] : said, surely: own.some(({ mode }) => mode === 'enforce') } as const;
   const mayEnforce = !observeAll && (own.some(({ mode }) => mode === 'enforce') || planned);
   const mayObserve = observeAll || softPlans || own.some(({ mode }) => mode === 'observe');
   const enforced: Check = { step: 'limit', about: null, run: (exchange) => whenThere(count(exchange), enforcedFinding), hangsOn };

@@ -11,6 +11,7 @@ import { WEB_SIGNATURES, type SignaturePlatform } from '../token/verify-signatur
 import type { KeySource } from '../token/verify-token.js';
 import type { Counters } from '../limit/counters.js';
 import { MemoryCounters } from '../limit/memory-counters.js';
+import type { LocalCounters } from '../limit/unshared-counters.js';
 import type { CompiledStep } from './compiled.js';
 
 /** Nonces that this gateway hands out for proofs (RFC 9449 section 9). */
@@ -55,7 +56,7 @@ export interface Ports {
   /** Counts requests against limits. */
   readonly counters: Counters;
   /** Counts failures to prove oneself, in memory alone. */
-  readonly guesses: MemoryCounters;
+  readonly guesses: LocalCounters;
   revocations(): Revocations;
   /** Clients and their credentials as they are now. */
   directory(): DirectorySource;

@@ -6,8 +6,8 @@ export type LimitSubject =
   | { readonly kind: (typeof LIMIT_SUBJECTS)[number] }
   /** A header field of the request; its name in lower case. */
   | { readonly kind: 'header'; readonly name: string }
-  /** An own member of the claim map. */
-  | { readonly kind: 'attribute'; readonly name: string };
+  /** An own member of the claim map, or of what is said of the client (`client.metadata`). */
+  | { readonly kind: 'attribute' | 'metadata'; readonly name: string };
 
 /**
  * How requests are counted. `fixed`: so many in each span, all spans beginning at whole multiples since the epoch. `sliding`:

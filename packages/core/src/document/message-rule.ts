@@ -21,8 +21,14 @@ export const BODY_BYTES = [0, 1_099_511_627_776] as const;
 export const CALLER_MEMBERS = ['client', 'subject', 'issuer', 'roles', 'scopes'] as const;
 export type CallerMember = (typeof CALLER_MEMBERS)[number];
 
-/** What stands in a header: a text, or a member of the caller, which is left out where nobody was proved to call. */
-export type HeaderValue = { readonly kind: 'text'; readonly text: string } | { readonly kind: 'caller'; readonly member: CallerMember };
+/**
+ * What stands in a header: a text, a member of the caller, or of what is said of its client (`client.metadata`); these are left out
+ * where nobody was proved to call, or nothing is said.
+ */
+export type HeaderValue =
+  | { readonly kind: 'text'; readonly text: string }
+  | { readonly kind: 'caller'; readonly member: CallerMember }
+  | { readonly kind: 'metadata'; readonly name: string };
 
 /**
  * One change of the header fields. `set` takes what came under the name away first, in whatever spelling, so that no caller

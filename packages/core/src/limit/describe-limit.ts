@@ -35,6 +35,8 @@ export function subjectWords(by: LimitSubject): string {
       return `with each value of the header ${by.name}`;
     case 'attribute':
       return `with each ${by.name} of the token`;
+    case 'metadata':
+      return `of all clients with the same ${by.name} in their metadata`;
   }
 }
 

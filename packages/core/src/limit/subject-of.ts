@@ -28,6 +28,10 @@ export function subjectOf(by: LimitSubject, exchange: Exchange): string {
       const value = exchange.header(by.name);
       return value === undefined || value === '' ? NONE : bounded(`v ${value}`);
     }
+    case 'metadata': {
+      const value = caller?.metadata?.[by.name];
+      return value === undefined || value === null ? NONE : bounded(`m ${JSON.stringify(value)}`);
+    }
     case 'attribute': {
       const values = caller?.attributes[by.name] ?? [];
       return values.length === 0 ? NONE : bounded(`a ${JSON.stringify(values)}`);

@@ -3,7 +3,7 @@ import type { SupposedCall } from '../suppose/supposition.js';
 import type { Principal } from '../token/principal.js';
 
 /** What a change is about. */
-export const CHANGE_KINDS = ['credential', 'token', 'scope', 'role', 'claim', 'sign-in', 'attribute', 'address', 'hour', 'request', 'body'] as const;
+export const CHANGE_KINDS = ['credential', 'token', 'scope', 'role', 'claim', 'sign-in', 'attribute', 'address', 'hour', 'request', 'body', 'plan'] as const;
 export type ChangeKind = (typeof CHANGE_KINDS)[number];
 
 /** One thing that might be otherwise about a call. Of those with one slot a call has one at most. */

@@ -21,6 +21,7 @@ export function changesOf(call: SupposedCall, supposition: Supposition, facts: K
     ...addressChanges(call, supposition),
     ...conditionChanges(call, supposition, facts),
     ...bodyChanges(operation),
+    ...planChanges(operation, supposition),
   ];
 }
 
@@ -197,6 +198,31 @@ function bodyChanges({ message }: CompiledOperation): Change[] {
             slot: 'size',
             words: `a body of at most ${message.requestBytes} bytes`,
             apply: (call) => ({ ...call, request: { ...call.request, body: message.requestBytes as number } }),
+          } satisfies Change,
+        ]),
+  ];
+}
+
+/** Each plan that opens the operation, and a body that the narrowest of them allows. */
+function planChanges({ plan, api, rule }: CompiledOperation, { release }: Supposition): Change[] {
+  if (!plan.asked) return [];
+  const open = release.plans.filter((one) => one.covers(api.id, rule.id)).slice(0, MAX_VALUES);
+  const sizes = open.flatMap(({ rule: { requestBytes } }) => requestBytes ?? []);
+  return [
+    ...open.map(({ rule: { id, name } }): Change => ({
+      kind: 'plan',
+      slot: 'plan',
+      words: `the plan ${name}`,
+      apply: (call) => (call.plans?.includes(id) ? null : { ...call, plans: [id] }),
+    })),
+    ...(sizes.length === 0
+      ? []
+      : [
+          {
+            kind: 'body',
+            slot: 'size',
+            words: Math.min(...sizes) === 0 ? 'no body' : `a body of at most ${Math.min(...sizes)} bytes`,
+            apply: (call) => ({ ...call, request: { ...call.request, body: Math.min(...sizes) === 0 ? null : Math.min(...sizes) } }),
           } satisfies Change,
         ]),
   ];

@@ -19,6 +19,8 @@ import { decide } from '../decision/decide.js';
 import { Exchange } from '../decision/exchange.js';
 import { Directory } from '../directory/directory.js';
 import type { ConditionUse } from '../document/condition-rule.js';
+import type { SubscriptionFact } from '../directory/subscription.js';
+import type { PlanRule } from '../document/plan-rule.js';
 import type { ApiRule, ReleaseDocument } from '../document/release-document.js';
 import { tokenRule } from '../document/token-rule.js';
 import { compileRelease } from '../release/compile-release.js';
@@ -361,5 +363,73 @@ describe('a supposed call and a real one', () => {
       }),
       { numRuns: 300 },
     );
+  });
+});
+
+describe('plans', () => {
+  const PLAN: PlanRule = {
+    id: 'small',
+    name: 'Small',
+    description: '',
+    covers: [{ apiId: 'gates', operations: ['GET /x'] }],
+    rate: { requests: 1, seconds: 60, burst: 1 },
+    quota: null,
+    atOnce: null,
+    requestBytes: null,
+    mode: 'enforce',
+    approval: 'by-hand',
+  };
+  const KEY: ApiRule['schemes'][number] = {
+    name: 'key',
+    type: 'apiKey',
+    declared: 'apiKey',
+    metadataUrl: null,
+    providers: [],
+    place: { kind: 'header', name: 'x-key', scheme: null },
+  };
+  const document: ReleaseDocument = {
+    ...releaseOf(
+      [PROVIDER],
+      apiRule({
+        schemes: [KEY],
+        access: requires('key'),
+        plan: { asked: true, attribute: null },
+        operations: [operation('GET', '/x'), operation('GET', '/y')],
+      }),
+    ),
+    plans: [PLAN],
+  };
+  const known = (state: SubscriptionFact['state'] | null): KnownFacts => ({
+    ...NOTHING_KNOWN,
+    clients: [{ id: 'c', name: 'Customer', enabled: true, roles: [], metadata: {} }],
+    credentials: [{ id: 'k', clientId: 'c', kind: 'key', name: 'k', expiresAt: null, revokedAt: null, lookup: null }],
+    subscriptions: state === null ? [] : [{ id: 's', clientId: 'c', planId: 'small', state, startsAt: null, endsAt: null }],
+  });
+  const caller = holder({ kind: 'key', credentialId: 'k' });
+
+  it('open operations one by one, whoever has them; limits are supposed to have room', async () => {
+    const cells = async (facts: KnownFacts): Promise<string[]> => {
+      const reach = new Reach(world(document, facts).supposition, facts, ANY_REQUEST, NOW);
+      const found: string[] = [];
+      for (const one of reach.operations) {
+        const { kind, code } = await reach.cell(one, caller);
+        found.push(`${one.rule.path} ${kind} ${kind === 'refused' ? code : ''}`.trim());
+      }
+      return found;
+    };
+    expect(await cells(known('active'))).toEqual(['/x allowed', '/y refused plan.not-covered']);
+    expect(await cells(known('suspended'))).toEqual(['/x refused plan.suspended', '/y refused plan.not-covered']);
+    expect(await cells(known(null))).toEqual(['/x refused plan.no-subscription', '/y refused plan.no-subscription']);
+  });
+
+  it('are what would let a client in that has none, and no plan does where none opens it', async () => {
+    const { supposition, facts } = world(document, known(null), ALL_KNOWN);
+    const ways = async (at: number) => {
+      const called = supposition.release.apis[0]?.operations[at];
+      if (!called) throw new Error('the release has operations');
+      return letThrough(supposition, { operation: called, credentials: caller.credentials, request: ANY_REQUEST, nowMs: NOW }, facts);
+    };
+    expect((await ways(0)).map(({ changes }) => changes.map(({ words }) => words))).toEqual([['the plan Small']]);
+    expect(await ways(1)).toEqual([]);
   });
 });

@@ -166,7 +166,8 @@ export function shareOf(operation: CompiledOperation): string | CompiledOperatio
       )
     );
   });
-  return own || operation.message.contentTypes !== 'ANY_TYPE' || operation.message.requestBytes !== 'ANY_SIZE'
+  // Plans open operations one by one, however alike their rules are.
+  return own || operation.plan.asked || operation.message.contentTypes !== 'ANY_TYPE' || operation.message.requestBytes !== 'ANY_SIZE'
     ? `${operation.api.id}\n${operation.rule.id}`
     : operation.fallLine;
 }

@@ -27,7 +27,7 @@ export function checkLimits(limits: readonly LimitRule[], at: string): void {
     if (burst !== null && method !== 'bucket') fail(`${here}/burst`, 'only a bucket has a number that may come at once');
     if (burst !== null) whole(burst, LIMIT_RANGES.burst, `${here}/burst`);
     if (by.kind === 'header' && !FIELD_NAME.test(by.name)) fail(`${here}/by/name`, 'the name of a header field, in small letters');
-    if (by.kind === 'attribute' && by.name.length > 100) fail(`${here}/by/name`, 'at most 100 characters');
+    if ((by.kind === 'attribute' || by.kind === 'metadata') && by.name.length > 100) fail(`${here}/by/name`, 'at most 100 characters');
   });
 }
 

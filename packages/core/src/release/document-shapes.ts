@@ -62,7 +62,7 @@ const CONTRACT_MEMBERS: Members = {
   largerBody: word('pass', 'refuse'),
 };
 
-const HEADER_VALUE = tagged('kind', { text: object({ text }), caller: object({ member: word(...CALLER_MEMBERS) }) });
+const HEADER_VALUE = tagged('kind', { text: object({ text }), caller: object({ member: word(...CALLER_MEMBERS) }), metadata: object({ name: someText }) });
 const HEADER_EDIT = tagged('action', {
   set: object({ name: text, value: HEADER_VALUE }),
   add: object({ name: text, value: HEADER_VALUE }),
@@ -144,6 +144,7 @@ const LIMIT_SUBJECT = tagged('kind', {
   ...Object.fromEntries(LIMIT_SUBJECTS.map((kind): [string, Shape] => [kind, anyRecord])),
   header: object({ name: someText }),
   attribute: object({ name: someText }),
+  metadata: object({ name: someText }),
 });
 export const LIMITS = listOf(
   object({ name: someText, by: LIMIT_SUBJECT, method: word(...LIMIT_METHODS), requests: number, seconds: number, burst: nullable(number), mode: MODE }),

@@ -44,10 +44,21 @@ export function compileLane(edits: readonly HeaderEdit[], hidePlatform = false):
 /** What a field is to hold; null where there is nothing to say. What no header can carry is written as a question mark. */
 function valueOf(value: HeaderValue, caller: Caller | null): string | null {
   if (value.kind === 'text') return value.text;
-  const found = caller?.[value.member] ?? null;
+  const text = value.kind === 'metadata' ? metadataText(caller?.metadata?.[value.name]) : callerText(caller?.[value.member] ?? null);
+  return text === null ? null : text.slice(0, MAX_VALUE).replace(/[^\x20-\x7e]/g, '?');
+}
+
+function callerText(found: string | readonly string[] | null): string | null {
   if (found === null || found.length === 0) return null;
-  const text = typeof found === 'string' ? found : found.join(' ');
-  return text.slice(0, MAX_VALUE).replace(/[^\x20-\x7e]/g, '?');
+  return typeof found === 'string' ? found : found.join(' ');
+}
+
+/** A text, a number or a yes or no, or several of these; what is an object has no text. */
+function metadataText(value: unknown): string | null {
+  if (typeof value === 'string') return value === '' ? null : value;
+  if (typeof value === 'number' || typeof value === 'boolean') return String(value);
+  const items = Array.isArray(value) ? value.flatMap((item) => metadataText(item) ?? []) : [];
+  return items.length === 0 ? null : items.join(' ');
 }
 
 /** What is said of a lane in a trace: names only. */

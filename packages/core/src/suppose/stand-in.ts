@@ -14,6 +14,8 @@ export interface Unknown {
   readonly request: boolean;
   /** What authorizers answer: all of them, or services alone where scripts can be run. */
   readonly authorizers: 'all' | 'services' | 'none';
+  /** Whether every limit is used up; left out, all of them have room. */
+  readonly limits?: 'spent';
   /** Whether whoever holds a token that is bound to a key holds the key too; left out, it does. */
   readonly possession?: 'supposed' | 'asked';
 }
@@ -40,7 +42,7 @@ export function standIn(step: CompiledStep, unknown: Unknown, isVague: (exchange
   }
   if (grounds.kind === 'limit') {
     const found = finding('limit.supposed', { limits: grounds.names });
-    return { ...step, run: () => found };
+    return unknown.limits === 'spent' ? step : { ...step, run: () => found };
   }
   // What a request holds beside its head nobody has supposed.
   if (grounds.kind === 'contract') return { ...step, run: () => SUPPOSED_CONTRACT };

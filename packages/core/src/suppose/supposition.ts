@@ -4,6 +4,9 @@ import type { CompiledOperation, CompiledRelease } from '../decision/compiled.js
 import { decide, type Verdict } from '../decision/decide.js';
 import type { Exchange } from '../decision/exchange.js';
 import { closedPorts, type Ports } from '../decision/ports.js';
+import { FreshCounters, SpentCounters } from '../limit/unshared-counters.js';
+import type { SubscriptionFact } from '../directory/subscription.js';
+import type { DirectorySource } from '../directory/facts.js';
 import { Directory } from '../directory/directory.js';
 import type { CredentialFact } from '../directory/facts.js';
 import type { ReleaseDocument } from '../document/release-document.js';
@@ -35,12 +38,25 @@ export interface SupposedCall {
   readonly request: SupposedRequest;
   /** When it comes, milliseconds since the epoch. */
   readonly nowMs: number;
+  /** Plans that whoever calls is supposed to have, active, in place of how its subscriptions to them stand; left out for none. */
+  readonly plans?: readonly string[];
 }
 
 export interface SupposedOutcome {
   readonly verdict: Verdict;
   readonly exchange: Exchange;
 }
+
+/** A directory in which every client has certain plans. */
+const withPlans = (directory: Directory, plans: readonly string[]): DirectorySource => ({
+  find: (kind, lookup) => directory.find(kind, lookup),
+  joinsProviders: directory.joinsProviders,
+  table: (name) => directory.table(name),
+  subscriptionsOf: (clientId) => [
+    ...plans.map((planId): SubscriptionFact => ({ id: `supposed ${planId}`, clientId, planId, state: 'active', startsAt: null, endsAt: null })),
+    ...directory.subscriptionsOf(clientId).filter(({ planId }) => !plans.includes(planId)),
+  ],
+});
 
 const NO_KEYS: KeySource = {
   held: () => ({ generation: 0, state: 'none', keys: [] }),
@@ -61,6 +77,7 @@ export class Supposition {
   readonly #names: ReadonlyMap<string, string>;
   readonly #proofs = new WeakMap<readonly SupposedCredential[], SentProofs>();
   #nowMs = 0;
+  #plans: readonly string[] | null = null;
 
   /** @throws ConfigError for a document that cannot be used */
   constructor(document: ReleaseDocument, { facts, unknown, keys, authorizers }: SupposedWorld) {
@@ -82,7 +99,9 @@ export class Supposition {
       digest: (text) => text,
       keys: keys ?? NO_KEYS,
       tokens: this.#tokens,
-      directory: () => directory,
+      directory: () => (this.#plans === null ? directory : withPlans(directory, this.#plans)),
+      counters: unknown.limits === 'spent' ? new SpentCounters() : new FreshCounters(),
+      guesses: new FreshCounters(),
       revocations: () => revocations,
       ...(authorizers === null ? {} : { authorizers: { ...authorizers, answers: new NoAnswers() } }),
       standIn: (step) => standIn(step, unknown, (exchange) => exchange.token !== null && this.#vague.has(exchange.token), ports),
@@ -93,6 +112,7 @@ export class Supposition {
   /** Decides a call, by the function that decides traffic. */
   decide(call: SupposedCall): Awaitable<SupposedOutcome> {
     this.#nowMs = call.nowMs;
+    this.#plans = call.plans ?? null;
     const { operation, credentials, request } = call;
     const exchange = supposeRequest(operation, request, this.#proofsOf(credentials));
     const verdict = decide(this.release, exchange);

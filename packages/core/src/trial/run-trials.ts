@@ -17,6 +17,7 @@ import {
   namesThings,
   openAttacks,
   otherThingAttacks,
+  planAttacks,
   type Attack,
   type AttackGround,
   type GoodWay,
@@ -59,7 +60,20 @@ export async function runTrials(document: ReleaseDocument, before: ReleaseDocume
   const given = { facts, unknown, keys, authorizers: world.scripts };
   const earlier = before === null ? null : new Supposition(before, given);
   const strict = new Supposition(document, { ...given, unknown: { ...unknown, possession: 'asked' } });
-  const trials = new Trials({ supposition: new Supposition(document, given), strict, earlier, facts, keys, nowMs, isOver: () => ticks() - from > SEARCH_MS });
+  const allSpent = { ...given, unknown: { ...unknown, limits: 'spent' } } as const;
+  const spent = new Supposition(document, allSpent);
+  const earlierSpent = before === null ? null : new Supposition(before, allSpent);
+  const trials = new Trials({
+    supposition: new Supposition(document, given),
+    strict,
+    spent,
+    earlierSpent,
+    earlier,
+    facts,
+    keys,
+    nowMs,
+    isOver: () => ticks() - from > SEARCH_MS,
+  });
   const guards = new Map(earlier?.release.apis.flatMap((api) => api.operations.map((operation) => [placeOf(operation), operation] as const)));
   const items: TrialOutcome[] = [];
   const counts: Record<TrialResult, number> = { holds: 0, fails: 0, observed: 0, 'not-known': 0 };
@@ -95,6 +109,9 @@ interface TrialGround {
   readonly supposition: Supposition;
   /** The same, where whoever holds a bound token does not prove possession. */
   readonly strict: Supposition;
+  /** The same, where every limit is used up. */
+  readonly spent: Supposition;
+  readonly earlierSpent: Supposition | null;
   /** What was in force before; null for nothing. */
   readonly earlier: Supposition | null;
   readonly facts: KnownFacts;
@@ -107,6 +124,8 @@ interface TrialGround {
 class Trials {
   readonly #supposition: Supposition;
   readonly #strict: Supposition;
+  readonly #spent: Supposition;
+  readonly #earlierSpent: Supposition | null;
   readonly #earlier: Supposition | null;
   readonly #facts: KnownFacts;
   readonly #keys: TrialKeys;
@@ -117,10 +136,12 @@ class Trials {
   /** Variants of a token, made once for all operations that ask the same of tokens. */
   readonly #variants = new Map<string, Promise<readonly TamperedToken[]>>();
 
-  constructor({ supposition, strict, earlier, facts, keys, nowMs, isOver }: TrialGround) {
+  constructor({ supposition, strict, spent, earlierSpent, earlier, facts, keys, nowMs, isOver }: TrialGround) {
     this.#isOver = isOver;
     this.#supposition = supposition;
     this.#strict = strict;
+    this.#spent = spent;
+    this.#earlierSpent = earlierSpent;
     this.#earlier = earlier;
     this.#facts = facts;
     this.#keys = keys;
@@ -195,7 +216,7 @@ class Trials {
     const [first] = ways;
     const call = first?.call ?? (guard.rights === null && this.#asksOfCalls(guard) ? await this.#passing(plainCall(operation, [], this.#nowMs)) : null);
     if (first) attacks.push(...(await this.#tampered(guard, first.call)));
-    if (call) attacks.push(...addressAttacks(ground, call), ...bodyAttacks(ground, call));
+    if (call) attacks.push(...addressAttacks(ground, call), ...bodyAttacks(ground, call), ...planAttacks(ground, call));
     const own = first && namesThings(guard) ? await this.#passingByAttributes(ruled, { ...first.plain, operation: guard }) : null;
     if (own) attacks.push(...otherThingAttacks(ground, { ...own, operation }));
     return attacks;
@@ -265,9 +286,9 @@ class Trials {
       }));
   }
 
-  async #judge([operation, earlier]: readonly CompiledOperation[], { title, call, withoutProof = false }: Attack): Promise<TrialOutcome | null> {
+  async #judge([operation, earlier]: readonly CompiledOperation[], { title, call, withoutProof = false, spent = false }: Attack): Promise<TrialOutcome | null> {
     if (!operation) throw new Error('invariant: the operation that is tried is the first of its guards');
-    const outcome = await (withoutProof ? this.#strict : this.#supposition).decide(call);
+    const outcome = await (spent ? this.#spent : withoutProof ? this.#strict : this.#supposition).decide(call);
     const reached = outcome.exchange.operation;
     // Another spelling may lead to another operation, which has its own trials.
     if (outcome.verdict.kind === 'forward' && reached !== null && reached.rule.id !== operation.rule.id) return null;
@@ -276,7 +297,7 @@ class Trials {
     const told = outcomeOf(operation, title, outcome, this.#held <= MAX_HOLDING || outcome.verdict.kind === 'forward');
     // What refused before and only observes now lets in what it stopped.
     if (told.result !== 'observed' || !earlier || !this.#earlier) return told;
-    const before = await this.#earlier.decide({ ...call, operation: earlier });
+    const before = await ((spent ? this.#earlierSpent : null) ?? this.#earlier).decide({ ...call, operation: earlier });
     return before.verdict.kind === 'answer' ? { ...told, result: 'fails' } : told;
   }
 }

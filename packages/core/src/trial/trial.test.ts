@@ -1,6 +1,8 @@
 import { apiRule, AUDIENCE, NOW, operation, providerRule, releaseOf, requires } from '../../test/support.js';
 import type { ConditionUse } from '../document/condition-rule.js';
-import type { ApiRule, ReleaseDocument } from '../document/release-document.js';
+import type { LimitRule } from '../document/limit-rule.js';
+import type { PlanRule } from '../document/plan-rule.js';
+import type { ApiRule, ReleaseDocument, SchemeRule } from '../document/release-document.js';
 import { tokenRule } from '../document/token-rule.js';
 import { NOTHING_KNOWN } from '../suppose/supposed-caller.js';
 import { runTrials } from './run-trials.js';
@@ -255,5 +257,72 @@ describe('a report for pipelines', () => {
     expect(text).toContain('classname="GET /a?b=&quot;c&quot;&amp;d" name="no?thing"');
     expect(text).toContain('<failure message="expected refused: It was let in." type="route.matched"/>');
     expect(text).not.toContain('\u0000');
+  });
+});
+
+describe('trials of plans and limits', () => {
+  const plan: PlanRule = {
+    id: 'small',
+    name: 'Small',
+    description: '',
+    covers: [{ apiId: 'gates', operations: 'ALL' }],
+    rate: null,
+    quota: null,
+    atOnce: null,
+    requestBytes: null,
+    mode: 'enforce',
+    approval: 'by-hand',
+  };
+  const limit: LimitRule = { name: 'a minute', by: { kind: 'client' }, method: 'fixed', requests: 60, seconds: 60, burst: null, mode: 'enforce' };
+  const key: SchemeRule = {
+    name: 'key',
+    type: 'apiKey',
+    declared: 'apiKey',
+    metadataUrl: null,
+    providers: [],
+    place: { kind: 'header', name: 'x-key', scheme: null },
+  };
+  const PLANNED: Partial<ApiRule> = {
+    schemes: [...apiRule().schemes, key],
+    access: {
+      kind: 'required',
+      origin: 'hand',
+      alternatives: [[{ scheme: 'trust', scopes: ['gates:read'], match: 'all', roles: [] }], [{ scheme: 'key', scopes: [], match: 'all', roles: [] }]],
+    },
+    plan: { asked: true, attribute: null },
+    limits: [limit],
+  };
+  const planned = (change: Partial<ApiRule> = {}): ReleaseDocument => ({ ...releaseWith({ ...PLANNED, ...change }), plans: [plan] });
+
+  it('hold where a plan and limits stand, each stopped where it should be', async () => {
+    const report = await run(planned());
+    expect(failing(report)).toEqual([]);
+    const codeOf = (words: string) => report.items.find((item) => item.tried === words)?.code;
+    expect([
+      codeOf('a good caller without a plan'),
+      codeOf('a good caller whose plan nobody has approved'),
+      codeOf('a good caller whose plan is suspended'),
+      codeOf('a good caller whose plan has ended'),
+      codeOf('a good caller whose plan has not begun'),
+      codeOf('a good caller that has used up every limit'),
+      codeOf('a token without any scope'),
+    ]).toEqual(['plan.no-subscription', 'plan.waiting', 'plan.suspended', 'plan.ended', 'plan.not-yet', 'limit.rate', 'rights.scope-missing']);
+  });
+
+  it('tell what a change would let in: no plan asked for any more, limits taken away or only observed', async () => {
+    expect(failing(await run(planned({ plan: { asked: false, attribute: null } }), planned()))).toEqual(
+      expect.arrayContaining(['a good caller without a plan']),
+    );
+    expect(failing(await run(planned({ limits: [] }), planned()))).toEqual(['a good caller that has used up every limit']);
+    expect(failing(await run(planned({ limits: [{ ...limit, mode: 'observe' }] }), planned()))).toEqual(['a good caller that has used up every limit']);
+  });
+
+  it('are not masked by what holds up guessing', async () => {
+    const guessed = {
+      ...planned({ plan: { asked: false, attribute: null } }),
+      guessing: { mode: 'enforce', seconds: 60, byAddress: 1, byCredential: 1 } as const,
+    };
+    const report = await run(guessed);
+    expect(report.items.some(({ code }) => code === 'guess.too-many')).toBe(false);
   });
 });

@@ -9,7 +9,22 @@ import {
   type MessageRule,
 } from '@virga/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, ArrayNotEmpty, IsArray, IsBoolean, IsIn, IsInt, IsString, Matches, Max, MaxLength, Min, ValidateBy, ValidateIf } from 'class-validator';
+import {
+  ArrayMaxSize,
+  ArrayNotEmpty,
+  IsArray,
+  IsBoolean,
+  IsIn,
+  IsNotEmpty,
+  IsInt,
+  IsString,
+  Matches,
+  Max,
+  MaxLength,
+  Min,
+  ValidateBy,
+  ValidateIf,
+} from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { WordInstead } from '../word-instead.js';
 import { Nested, NestedEach } from '../nested.js';
@@ -45,13 +60,19 @@ export class MessageDto implements MessageRule {
 
 /** A text, or a member of the caller; the one that is not meant is left out. */
 export class HeaderValueDto {
-  @IsIn(['text', 'caller']) kind: 'text' | 'caller';
+  @IsIn(['text', 'caller', 'metadata']) kind: 'text' | 'caller' | 'metadata';
   @ValidateIf((value: HeaderValueDto) => value.kind === 'text')
   @IsString()
   @MaxLength(2000)
   @Matches(/^(?:[\x21-\x7e](?:[\t\x20-\x7e]*[\x21-\x7e])?)?$/, { message: 'One line of ASCII, with no blank at its ends' })
   text?: string;
   @ValidateIf((value: HeaderValueDto) => value.kind === 'caller') @IsIn([...CALLER_MEMBERS]) member?: CallerMember;
+  /** Of the client’s metadata, for `metadata` alone. */
+  @ValidateIf((value: HeaderValueDto) => value.kind === 'metadata')
+  @IsString()
+  @IsNotEmpty({ message: 'Say which member of the metadata' })
+  @MaxLength(100)
+  name?: string;
 }
 
 /** One change of the header fields. */
@@ -79,5 +100,6 @@ function editOf({ action, name, value }: HeaderEditDto): HeaderEdit {
 
 function valueOf(value: HeaderValueDto | undefined): HeaderValue {
   if (value?.kind === 'caller') return { kind: 'caller', member: value.member ?? 'client' };
+  if (value?.kind === 'metadata') return { kind: 'metadata', name: value.name ?? '' };
   return { kind: 'text', text: value?.text ?? '' };
 }

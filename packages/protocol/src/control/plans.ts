@@ -24,7 +24,9 @@ import { WordInstead } from '../word-instead.js';
 import { DirectoryEffect } from './clients.js';
 
 const MODES: CheckMode[] = ['observe', 'enforce'];
-const SUBJECTS = [...LIMIT_SUBJECTS, 'header', 'attribute'] as const;
+const SUBJECTS = [...LIMIT_SUBJECTS, 'header', 'attribute', 'metadata'] as const;
+/** Subjects that are said with a name. */
+const isNamed = (kind: LimitSubject['kind']): kind is 'header' | 'attribute' | 'metadata' => kind === 'header' || kind === 'attribute' || kind === 'metadata';
 
 /** A whole number within its range. */
 const Whole =
@@ -39,7 +41,7 @@ const Whole =
 export class LimitSubjectDto {
   @IsIn([...SUBJECTS]) kind: LimitSubject['kind'];
   /** Of the header field or of the attribute; for these alone. */
-  @ValidateIf((by: LimitSubjectDto) => by.kind === 'header' || by.kind === 'attribute')
+  @ValidateIf((by: LimitSubjectDto) => isNamed(by.kind))
   @IsString()
   @IsNotEmpty({ message: 'Say its name' })
   @MaxLength(100)
@@ -60,10 +62,8 @@ export class LimitDto implements Omit<LimitRule, 'by'> {
 
 /** A limit that was sent, in core's own form. */
 export function limitOf({ name, by, method, requests, seconds, burst, mode }: LimitDto): LimitRule {
-  const subject: LimitSubject =
-    by.kind === 'header' || by.kind === 'attribute'
-      ? { kind: by.kind, name: by.kind === 'header' ? (by.name ?? '').toLowerCase() : (by.name ?? '') }
-      : { kind: by.kind };
+  const called = by.name ?? '';
+  const subject: LimitSubject = isNamed(by.kind) ? { kind: by.kind, name: by.kind === 'header' ? called.toLowerCase() : called } : { kind: by.kind };
   return { name, by: subject, method, requests, seconds, burst: burst ?? null, mode };
 }
 

@@ -143,7 +143,7 @@ function Value({
   readonly title: string;
 }) {
   const value = form.watch(name);
-  const chosen = value?.kind === 'caller' ? (value.member ?? 'client') : 'text';
+  const chosen = value?.kind === 'caller' ? (value.member ?? 'client') : (value?.kind ?? 'text');
   return (
     <>
       <select
@@ -153,16 +153,27 @@ function Value({
         value={chosen}
         onChange={(event) => {
           const member = CALLER_MEMBERS.find((one) => one === event.target.value);
-          form.setValue(name, member ? { kind: 'caller', member } : { kind: 'text', text: '' }, { shouldDirty: true });
+          const other = event.target.value === 'metadata' ? { kind: 'metadata' as const, name: '' } : { kind: 'text' as const, text: '' };
+          form.setValue(name, member ? { kind: 'caller', member } : other, { shouldDirty: true });
         }}
       >
         <option value="text">the text</option>
+        <option value="metadata">client’s metadata</option>
         {CALLER_MEMBERS.map((member) => (
           <option key={member} value={member}>
             caller’s {member}
           </option>
         ))}
       </select>
+      {chosen === 'metadata' && (
+        <input
+          aria-label={`${title}: member of the metadata`}
+          className="plain mono"
+          style={{ width: 150 }}
+          placeholder="member"
+          {...form.register(`${name}.name`)}
+        />
+      )}
       {chosen === 'text' && <input aria-label={`${title}: text`} className="plain mono grow" style={{ minWidth: 220 }} {...form.register(`${name}.text`)} />}
     </>
   );
