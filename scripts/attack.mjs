@@ -10,6 +10,7 @@ import { CREDENTIALS } from '../attack/credentials.mjs';
 import { PRESSURE } from '../attack/pressure.mjs';
 import { CONTRACT } from '../attack/contract.mjs';
 import { LEARNING } from '../attack/learning.mjs';
+import { LIMITS } from '../attack/limits.mjs';
 import { TRIALS } from '../attack/trials.mjs';
 import { makeWorld } from '../attack/world.mjs';
 import { build, install } from './lib/prepare.mjs';
@@ -35,6 +36,7 @@ try {
     ...TRIALS,
     ...CONTRACT,
     ...LEARNING,
+    ...LIMITS,
     ...PRESSURE,
   })) {
     const found = await attack(world);
