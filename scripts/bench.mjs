@@ -364,7 +364,8 @@ async function limits() {
     for (const { port } of [bare, gateway]) await load(port, { path, headers: KEY_HEADERS, ms: WARM_MS });
     const { ratio, failed } = await keyedRoute({ bare, gateway, rounds, ms, path });
     Object.assign(routes, { [name]: ratio, [`${name}Failed`]: failed });
-    gateway.child.kill('SIGKILL');
+    gateway.child.disconnect();
+    children.splice(children.indexOf(gateway.child), 1);
     control.close();
   }
   store?.stop();

@@ -6,18 +6,20 @@ import { join } from 'node:path';
 import { build, install, ROOT } from './lib/prepare.mjs';
 
 const CHROMIUM = '/usr/bin/chromium';
+const REDIS_SERVER = process.env.VIRGA_REDIS_SERVER ?? '/usr/bin/redis-server';
 const results = mkdtempSync(join(tmpdir(), 'virga-test-'));
 let passed = 0;
 let failed = 0;
 
-function installChromium() {
-  if (existsSync(CHROMIUM)) return;
-  console.log('Installing Chromium from Debian’s packages.');
+/** What the suites need beside npm's packages: a browser, and a store for counters that several nodes share. */
+function installDebian(name, file, suites) {
+  if (existsSync(file)) return;
+  console.log(`Installing ${name} from Debian’s packages.`);
   try {
     execFileSync('apt-get', ['update', '-qq'], { stdio: 'inherit' });
-    execFileSync('apt-get', ['install', '-y', '-qq', 'chromium'], { stdio: ['ignore', 'ignore', 'inherit'] });
+    execFileSync('apt-get', ['install', '-y', '-qq', name], { stdio: ['ignore', 'ignore', 'inherit'] });
   } catch (error) {
-    console.error(`Chromium could not be installed (${error.message}); the browser tests will fail.`);
+    console.error(`${name} could not be installed (${error.message}); ${suites} will fail.`);
   }
 }
 
@@ -51,7 +53,8 @@ if (trackedChanges() !== before) {
   console.error('Installing or building changed a tracked file: see git diff.');
   failed++;
 } else passed++;
-installChromium();
+installDebian('chromium', CHROMIUM, 'the browser tests');
+installDebian('redis-server', REDIS_SERVER, 'the tests of shared counters');
 suite('lint', ['lint']);
 suite('types', ['types']);
 suite('unit', ['unit', '--', '--json', '--outputFile', join(results, 'unit.json')], () =>

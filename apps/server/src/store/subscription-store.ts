@@ -5,7 +5,7 @@ import { SubscriptionRow } from './models/subscriptions.js';
 
 const PAGE = 500;
 
-const timeOf = (value: number | null): number | null => (value === null ? null : Number(value));
+export const timeOf = (value: number | null): number | null => (value === null ? null : Number(value));
 
 export const subscriptionFact = ({ id, clientId, planId, state, startsAt, endsAt }: SubscriptionRow): SubscriptionFact => ({
   id,

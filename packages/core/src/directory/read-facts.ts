@@ -15,7 +15,8 @@ export function readClient(value: unknown): ClientFact | null {
   if (!isText(id) || typeof name !== 'string' || typeof enabled !== 'boolean') return null;
   if (!Array.isArray(roles) || !roles.every((role) => typeof role === 'string')) return null;
   if (!isRecord(metadata) || faultOfMetadata(metadata) !== null) return null;
-  return { id, name, enabled, roles, metadata: metadata };
+  // Most clients have none: they share one.
+  return { id, name, enabled, roles, metadata: Object.keys(metadata).length === 0 ? NO_METADATA : metadata };
 }
 
 /** Reads a fact about a credential; null for what has not the form of one. */

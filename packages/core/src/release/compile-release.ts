@@ -30,8 +30,8 @@ import type { TrustedProvider } from '../token/verify-token.js';
 import type { GuessingRule, LimitRule } from '../document/limit-rule.js';
 import type { PlanUse } from '../document/plan-rule.js';
 import { compileGuessStep, countingFailures } from '../decision/guess-step.js';
-import { compileLimitSteps } from '../decision/limit-steps.js';
-import { compilePlanStep, type KnownPlans } from '../decision/plan-step.js';
+import type { KnownPlans } from '../decision/plan-step.js';
+import { agreedSteps } from './agreed-steps.js';
 import { compileLimits } from '../limit/compile-limits.js';
 import { compilePlan, type CompiledLimit } from '../limit/compile-plan.js';
 import { contractInForce, looksAtContract, NO_CONTRACT, type ContractRule } from '../document/contract-rule.js';
@@ -316,7 +316,7 @@ function compileLine(
     ...compileAuthorizers(authorizers, context.authorizers, called, ports),
   ].map(inMode);
   // What was agreed with whoever may call comes behind that, and counting comes last: only what would pass counts.
-  then.push(...limitSteps(rules, api, { owner, pointer }, context, inMode, rights !== null));
+  then.push(...agreedSteps(rules, { apiId: api.id, apiLimits: api.limits, owner, pointer, asksWho: rights !== null }, context, inMode));
   if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...then, ...head] };
   const { kinds } = rights;
   // What was sent is found first and proved kind by kind; then what proves possession of a token and what it says. Rights
@@ -339,33 +339,6 @@ function compileLine(
 /** Checks that prove a credential count their failures, where somebody is to be held up by them. */
 function guarded(checks: readonly Check[], { guessing, ports }: LineContext): readonly Check[] {
   return guessing === null ? checks : checks.map((check) => (check.about === null ? check : countingFailures(check, guessing, ports)));
-}
-
-/** The steps of plan and limits. Where nobody is asked who calls, nobody can have a plan. */
-function limitSteps(
-  { plan, modes, limits, operationId }: RulesInForce,
-  api: ApiRule,
-  { owner, pointer }: Pick<LinePlace, 'owner' | 'pointer'>,
-  context: LineContext,
-  inMode: (check: Check) => CompiledStep,
-  asksWho: boolean,
-): CompiledStep[] {
-  const { ports, plans } = context;
-  const planStep = asksWho ? compilePlanStep(plan, api.id, plans, ports) : null;
-  const own = [
-    ...context.limits,
-    ...compileLimits(api.limits, api.id, `${owner}/limits`),
-    ...compileLimits(limits, `${api.id} ${operationId}`, `${pointer}/limits`),
-  ];
-  const softPlans = planStep !== null && plans.all.some(({ rule }) => rule.mode === 'observe');
-  const observeAll = modeOf(modes, 'limit') === 'observe';
-  const { enforced, observed } = compileLimitSteps({ own, planned: planStep !== null, softPlans }, observeAll, ports);
-  const { standIn = asItIs } = ports;
-  return [
-    ...(planStep ? [inMode(planStep)] : []),
-    ...(enforced ? [standIn({ ...enforced, mode: 'enforce' })] : []),
-    ...(observed ? [standIn({ ...observed, mode: 'observe' })] : []),
-  ];
 }
 
 /** The contract of an API, where anything is held against it. */

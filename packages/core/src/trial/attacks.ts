@@ -8,7 +8,7 @@ import { modeOf } from '../document/modes.js';
 import type { SupposedCredential, SupposedToken } from '../suppose/supposed-caller.js';
 import { pathOf } from '../suppose/supposed-request.js';
 import type { SupposedCall } from '../suppose/supposition.js';
-import { plainCall, REVOKED, trialCredential, PLANLESS, planlessClient, planlessCredential, type Planless } from './favoured-call.js';
+import { plainCall, REVOKED, trialCredential } from './favoured-call.js';
 
 /** Something that must be refused. */
 export interface Attack {
@@ -36,7 +36,7 @@ export interface AttackGround {
   readonly ruled: ReleaseDocument;
 }
 
-const attack = (id: string, title: string, call: SupposedCall, needsTrust = true): Attack => ({ id, title, call, needsTrust });
+export const attack = (id: string, title: string, call: SupposedCall, needsTrust = true): Attack => ({ id, title, call, needsTrust });
 
 /** Attacks that need no genuine credential: nothing sent, other spellings, other methods, headers that claim an identity. */
 export function openAttacks({ operation, guard, nowMs }: AttackGround): Attack[] {
@@ -291,36 +291,4 @@ export function otherThingAttacks({ guard }: AttackGround, passing: SupposedCall
       request: { ...passing.request, parameters: { ...passing.request.parameters, [member]: 'trial-elsewhere' } },
     }),
   );
-}
-
-const PLAN_WORDS: Readonly<Record<Planless, string>> = {
-  none: 'a good caller without a plan',
-  waiting: 'a good caller whose plan nobody has approved',
-  suspended: 'a good caller whose plan is suspended',
-  ended: 'a good caller whose plan has ended',
-  'not-yet': 'a good caller whose plan has not begun',
-};
-
-/** Of a caller that is let in: the same rights by a client whose plan is not good, a body beyond its plan, and every limit used up. */
-export function planAttacks({ guard }: AttackGround, passing: SupposedCall): Attack[] {
-  const modes = guard.rule.modes ?? guard.api.modes;
-  const planned = guard.plan.asked && guard.rights !== null && modeOf(modes, 'plan') === 'enforce';
-  const limited = guard.fallLine.some(({ step, mode }) => step === 'limit' && mode === 'enforce');
-  return [
-    ...(planned ? PLANLESS.flatMap((which) => planless(passing, which)) : []),
-    ...(limited && limitsSomething(guard) ? [{ ...attack('limits', 'a good caller that has used up every limit', passing), spent: true }] : []),
-  ];
-}
-
-/** Whether something limits callers of an operation that only plans might. */
-const limitsSomething = ({ fallLine }: CompiledOperation): boolean => fallLine.some(({ hangsOn }) => hangsOn?.kind === 'limit' && hangsOn.surely);
-
-function planless(passing: SupposedCall, which: Planless): Attack[] {
-  const client = planlessClient(which);
-  const credentials = passing.credentials.map((one): SupposedCredential | null => {
-    if (one.kind === 'pasted') return null;
-    if (one.kind === 'token') return { ...one, principal: { ...one.principal, client, attributes: {} } };
-    return { kind: one.kind, credentialId: planlessCredential(one.kind, which) };
-  });
-  return credentials.every((one) => one !== null) ? [attack(`plan ${which}`, PLAN_WORDS[which], { ...passing, credentials })] : [];
 }

@@ -17,12 +17,12 @@ import {
   namesThings,
   openAttacks,
   otherThingAttacks,
-  planAttacks,
   type Attack,
   type AttackGround,
   type GoodWay,
 } from './attacks.js';
 import { meeting, plainCall, trialFacts } from './favoured-call.js';
+import { planAttacks } from './plan-attacks.js';
 import { replayedProof } from './replayed-proof.js';
 import { runSavedTrial, type SavedTrial } from './saved-trial.js';
 import { TrialKeys } from './trial-keys.js';

@@ -250,6 +250,8 @@ export class ApiSummary {
   /** Operations that nobody has decided about and that let everyone in. */
   @IsInt() openCount: number;
   @IsInt() publicCount: number;
+  /** What is missing for it to be of use, in words; empty where nothing is. */
+  @IsString() incomplete: string;
   /** Whether the draft of this API differs from what is live; `new` when it was never published. */
   @IsIn(['same', 'changed', 'new']) state: 'same' | 'changed' | 'new';
   @IsInt() requests: number;

@@ -27,6 +27,7 @@ const COLUMNS: readonly Column<ApiSummary>[] = [
       <span className={item.state === 'same' ? '' : 'ochre'}>
         {item.enabled ? '' : 'switched off, '}
         {STATES[item.state]}
+        {item.incomplete && <b className="ochre">, incomplete</b>}
       </span>
     ),
   },

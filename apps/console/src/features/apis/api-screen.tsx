@@ -1,7 +1,7 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { NavLink, useNavigate, useParams } from 'react-router';
+import { Link, NavLink, useNavigate, useParams } from 'react-router';
 import { api } from '../../client/api';
 import { Confirm } from '../../parts/confirm';
 import { ProblemNotice } from '../../parts/problem-notice';
@@ -67,6 +67,11 @@ export function ApiScreen() {
           </Button>
         </span>
       </div>
+      {one.incomplete && (
+        <div className="notice" style={{ marginBottom: 10 }}>
+          Incomplete: {one.incomplete}. <Link to="/plans">Plans</Link>
+        </div>
+      )}
       <nav className="tabs" aria-label="Parts of the API">
         {TABS.map((item) => (
           <NavLink key={item.path} end to={item.path ? `/apis/${id}/${item.path}` : `/apis/${id}`}>

@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { Field } from '../../parts/field';
 import { LimitList } from '../../parts/limit-list';
-import { plansQuery } from '../plans/queries';
+import { plansQuery } from './plan-queries';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';
 
 const NONE: PlanUseDto = { asked: false, attribute: null };

@@ -12,7 +12,8 @@ import { Field } from '../../parts/field';
 import { showProblems } from '../../parts/form-problems';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
-import { addClient, effectWords, useClientChange } from './queries';
+import { addClient } from './queries';
+import { effectWords, useClientChange } from '../../client/directory-change';
 
 /** Adds a client; what it proves itself with is made on its page. */
 export function AddClient({ onClose, onDone }: { readonly onClose: () => void; readonly onDone: (id: string) => void }) {

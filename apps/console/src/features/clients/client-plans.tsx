@@ -11,9 +11,10 @@ import { Link } from 'react-router';
 import { Field } from '../../parts/field';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count, inWords } from '../../parts/time';
-import { clientStandingQuery, plansQuery, subscribe } from '../plans/queries';
+import { clientStandingQuery, subscribe } from '../plans/queries';
+import { plansQuery } from '../apis/plan-queries';
 import { Subscriptions } from '../plans/subscriptions';
-import { useClientChange } from './queries';
+import { useClientChange } from '../../client/directory-change';
 
 /** The plans of a client, and how each limit of it stands now. */
 export function ClientPlans({ client }: { readonly client: ClientView }) {

@@ -15,7 +15,8 @@ import { ClientOpens } from './client-opens';
 import { proofWords } from './client-list';
 import { MakeCredential } from './make-credential';
 import { RotateKey } from './rotate-key';
-import { changeClient, clientQuery, removeClient, revokeCredential, useClientChange } from './queries';
+import { changeClient, clientQuery, removeClient, revokeCredential } from './queries';
+import { useClientChange } from '../../client/directory-change';
 
 /** One client: what it is, and what it proves itself with. */
 export function ClientScreen() {
@@ -38,6 +39,7 @@ export function ClientScreen() {
         </span>
         <span className="after">
           <Link to={`/traces?client=${encodeURIComponent(one.id)}`}>its traces</Link>
+          <Link to={`/traces?client=${encodeURIComponent(one.id)}&outcome=refused`}>its refusals</Link>
           <button className="link" onClick={() => toggle.mutate(!one.enabled)}>
             {one.enabled ? 'switch off' : 'switch on'}
           </button>

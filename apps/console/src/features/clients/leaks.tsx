@@ -9,7 +9,8 @@ import { Field } from '../../parts/field';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago, count } from '../../parts/time';
-import { leakRuleQuery, lookForLeaks, makeScanner, removeScanner, revokeCredential, setLeakRule, useClientChange } from './queries';
+import { leakRuleQuery, lookForLeaks, makeScanner, removeScanner, revokeCredential, setLeakRule } from './queries';
+import { useClientChange } from '../../client/directory-change';
 
 /** Credentials in texts that others can read: a log, a difference, a message. */
 export function LeaksScreen() {

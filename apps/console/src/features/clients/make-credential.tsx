@@ -14,7 +14,8 @@ import { Field } from '../../parts/field';
 import { showProblems } from '../../parts/form-problems';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { providersQuery } from '../providers/queries';
-import { addCredential, effectWords, useClientChange } from './queries';
+import { addCredential } from './queries';
+import { effectWords, useClientChange } from '../../client/directory-change';
 
 const check = classValidatorResolver(CredentialInput);
 

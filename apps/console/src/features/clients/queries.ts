@@ -1,4 +1,4 @@
-import { infiniteQueryOptions, queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
+import { infiniteQueryOptions, queryOptions } from '@tanstack/react-query';
 import type {
   ClientChanged,
   ClientInput,
@@ -9,13 +9,11 @@ import type {
   ClientView,
   CredentialInput,
   CredentialMade,
-  DirectoryEffect,
   LeakReport,
   LeakRule,
   LeakRuleView,
   ScannerMade,
 } from '@virga/protocol';
-import { useSnackbar } from 'notistack';
 import { api, withQuery } from '../../client/api';
 
 const PAGE = 100;
@@ -34,30 +32,6 @@ export const clientsQuery = (text: string) =>
 
 export const clientQuery = (id: string) =>
   queryOptions({ queryKey: ['clients', id], queryFn: () => api.get<ClientView>(`/clients/${encodeURIComponent(id)}`), refetchInterval: 10_000 });
-
-/** Where a change of clients counts already, in words. */
-export function effectWords({ effectiveMs, nodesTold, nodesLive }: DirectoryEffect): string {
-  if (nodesTold === 0) return 'No gateway node is connected; it counts as soon as one is';
-  if (effectiveMs === null) return `In force on ${nodesLive} of ${nodesTold} nodes so far`;
-  return `In force on ${nodesTold === 1 ? 'the node' : `all ${nodesTold} nodes`} after ${Math.round(effectiveMs)} ms`;
-}
-
-/** Changes of clients act at once; each says since when. */
-export function useClientChange<Input, Result extends { readonly effect: DirectoryEffect } | void>(
-  change: (input: Input) => Promise<Result>,
-  onDone?: (result: Result) => void,
-) {
-  const client = useQueryClient();
-  const { enqueueSnackbar } = useSnackbar();
-  return useMutation({
-    mutationFn: change,
-    onSuccess: async (result) => {
-      if (result) enqueueSnackbar(effectWords(result.effect));
-      await client.invalidateQueries({ queryKey: ['clients'] });
-      onDone?.(result);
-    },
-  });
-}
 
 const at = (id: string, rest = ''): string => `/clients/${encodeURIComponent(id)}${rest}`;
 export const addClient = (input: ClientInput) => api.post<ClientChanged>('/clients', input);

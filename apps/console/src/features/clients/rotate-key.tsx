@@ -8,7 +8,8 @@ import { useState } from 'react';
 import { Field } from '../../parts/field';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Secret } from './make-credential';
-import { rotateKey, useClientChange } from './queries';
+import { rotateKey } from './queries';
+import { useClientChange } from '../../client/directory-change';
 
 const OVERLAPS = [
   [0, 'not at all: the old one ends at once'],

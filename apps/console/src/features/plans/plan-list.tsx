@@ -6,7 +6,7 @@ import { DataTable } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { count } from '../../parts/time';
-import { plansQuery } from './queries';
+import { plansQuery } from '../apis/plan-queries';
 import { Subscriptions } from './subscriptions';
 
 /** Plans of the draft: what each opens, what it allows, who has it. */

@@ -15,7 +15,8 @@ import { LeaveGuard } from '../../parts/leave-guard';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { SpanField } from '../../parts/span-field';
 import { PlanCovers } from './plan-covers';
-import { addPlan, plansQuery, removePlan, setPlan } from './queries';
+import { addPlan, removePlan, setPlan } from './queries';
+import { plansQuery } from '../apis/plan-queries';
 import { Subscriptions } from './subscriptions';
 
 const FRESH: PlanInput = {

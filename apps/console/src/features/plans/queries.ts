@@ -3,7 +3,6 @@ import type {
   ClientStanding,
   LimitsView,
   PlanInput,
-  PlanList,
   PlanView,
   SubscriptionChanged,
   SubscriptionInput,
@@ -11,8 +10,6 @@ import type {
   SubscriptionPatch,
 } from '@virga/protocol';
 import { api, withQuery } from '../../client/api';
-
-export const plansQuery = queryOptions({ queryKey: ['plans'], queryFn: () => api.get<PlanList>('/plans'), refetchInterval: 10_000 });
 
 export const limitsQuery = queryOptions({ queryKey: ['limits'], queryFn: () => api.get<LimitsView>('/limits'), refetchInterval: 10_000 });
 

@@ -5,7 +5,7 @@ import { DataTable, type Column } from '../../parts/data-table';
 import { Mark, type MarkKind } from '../../parts/mark';
 import { ProblemNotice } from '../../parts/problem-notice';
 import { Ago, count } from '../../parts/time';
-import { useClientChange } from '../clients/queries';
+import { useClientChange } from '../../client/directory-change';
 import { changeSubscription, subscriptionsQuery, type SubscriptionFilter } from './queries';
 
 const SHOWN = 100;

@@ -42,6 +42,7 @@ import type { ContractResult } from '../contract/contract-result.js';
 import { ContractService, readingOf } from '../contract/contract.service.js';
 import { fieldProblem, notFound } from '../../http/problems.js';
 import type { EditedBy } from '../../session/edited-by.js';
+import { planlessWords } from './planless.js';
 import { revisionOf } from '../releases/draft-part.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
@@ -309,6 +310,7 @@ export class ApisService {
       operationCount: api.operations.length,
       openCount: kinds.filter((kind) => kind === 'open').length,
       publicCount: kinds.filter((kind) => kind === 'public').length,
+      incomplete: planlessWords(api, this.draft.document.plans),
       state: !live ? 'new' : this.releases.changes().some((change) => change.what !== 'provider' && change.id === api.id) ? 'changed' : 'same',
       requests: own.reduce((sum, row) => sum + row.requests, 0),
       refused: own.reduce((sum, row) => sum + row.refused, 0),

@@ -1,7 +1,6 @@
 import { Injectable } from '@nestjs/common';
 import {
   compileCondition,
-  compilePlan,
   OPEN_SCOPE,
   describeAddresses,
   readEntry,
@@ -22,6 +21,7 @@ import { observedOf } from '../apis/operation-view.js';
 import { ApisService } from '../apis/apis.service.js';
 import { InventoryService } from '../inventory/inventory.service.js';
 import { SensitiveService } from '../sensitive/sensitive.service.js';
+import { planlessWords } from '../apis/planless.js';
 import { incompleteOf, opensOf } from '../plans/plans.service.js';
 import { ProvidersService } from '../providers/providers.service.js';
 import { DraftService } from '../releases/draft.service.js';
@@ -146,14 +146,9 @@ export class AttentionService {
         ]
       : [];
     const incomplete = document.apis.flatMap((api): AttentionItem[] => {
-      const asking = api.operations.filter((operation) => (operation.plan ?? api.plan).asked && (operation.access ?? api.access).kind === 'required');
-      const closed = asking.filter(({ id }) => !document.plans.some((plan) => compilePlan(plan, '').covers(api.id, id)));
-      const [one] = closed;
-      if (!one) return [];
-      const title =
-        closed.length === 1
-          ? `${api.name}: ${one.method} ${one.path} asks for a plan that nobody can have`
-          : `${api.name}: ${closed.length} operations ask for a plan that nobody can have`;
+      const words = planlessWords(api, document.plans);
+      if (words === '') return [];
+      const title = `${api.name}: ${words}`;
       return [{ mark: 'refused', title, detail: 'No plan opens them, so they refuse everyone. Add them to a plan, or ask for none.', link: '/plans' }];
     });
     const idle = document.plans.flatMap((plan): AttentionItem[] => {

@@ -9,8 +9,7 @@ import { appendEdit, BEGINNING } from '../../store/change-log.js';
 import { ClientRow } from '../../store/models/clients.js';
 import { SubscriptionRow } from '../../store/models/subscriptions.js';
 import { Store } from '../../store/store.js';
-import { clientsById, findSubscriptions, subscriptionFact } from '../../store/subscription-store.js';
-import { timeOf } from '../clients/client-views.js';
+import { clientsById, findSubscriptions, subscriptionFact, timeOf } from '../../store/subscription-store.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 
