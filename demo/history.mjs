@@ -239,6 +239,7 @@ async function oneCall(call, release, number, recorder, signer, now, random, mad
     totalMs: performance.now() - startedAt + upstreamMs,
     redactor: REDACTOR,
   });
+  exchange.end();
 }
 
 const REDACTOR = compileRedactor();

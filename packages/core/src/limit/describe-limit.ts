@@ -54,12 +54,17 @@ function spanWords(seconds: number): string {
 const oneSpan = (seconds: number): string =>
   /^\d/.test(spanWords(seconds)) ? spanWords(seconds) : `${/^h/.test(spanWords(seconds)) ? 'an' : 'a'} ${spanWords(seconds)}`;
 
+const bytesWords = (bytes: number): string => {
+  if (bytes % 1_048_576 === 0) return `${bytes / 1_048_576} MiB`;
+  return bytes % 1024 === 0 ? `${bytes / 1024} KiB` : `${bytes} bytes`;
+};
+
 /** What a plan allows, one short sentence each; empty for a plan that limits nothing. */
 export function describePlan({ rate, quota, atOnce, requestBytes }: PlanRule): string[] {
   return [
     ...(rate ? [bucketWords(rate.requests, rate.seconds, rate.burst)] : []),
-    ...(quota ? [`${quota.requests} requests a ${quota.per} (${quota.zone})`] : []),
+    ...(quota ? [`${quota.requests} ${quota.requests === 1 ? 'request' : 'requests'} a ${quota.per} (${quota.zone})`] : []),
     ...(atOnce === null ? [] : [`${atOnce} under way at one time`]),
-    ...(requestBytes === null ? [] : [requestBytes === 0 ? 'no bodies' : `bodies of at most ${requestBytes} bytes`]),
+    ...(requestBytes === null ? [] : [requestBytes === 0 ? 'no bodies' : `bodies of at most ${bytesWords(requestBytes)}`]),
   ];
 }
