@@ -47,6 +47,12 @@ test('a customer is let in with a key and a plan, its limits are seen, its key i
   expect(await codeOf(key)).toBe('limit.rate');
   await expect(limits.getByText(/(?:[6-9]|1\d) of 2\u202f000 used/)).toBeVisible();
 
+  const use = page.getByLabel('Its use');
+  const refused = use.getByRole('row', { name: /would have been refused.*Limits.*Too many requests/ });
+  await expect(refused).toBeVisible({ timeout: 20_000 });
+  await use.getByRole('button', { name: 'as a table' }).click();
+  await expect(use.getByRole('columnheader', { name: 'From' })).toBeVisible();
+
   await page.getByRole('button', { name: 'suspend' }).click();
   await expect(page.getByRole('row', { name: /Open data.*suspended/ })).toBeVisible();
   expect(await codeOf(key)).toBe('plan.suspended');

@@ -20,6 +20,7 @@ import { BenchService } from './control/bench/bench.service.js';
 import { GrantService } from './control/bench/grant.service.js';
 import { ClientsController } from './control/clients/clients.controller.js';
 import { ClientListService } from './control/clients/client-list.service.js';
+import { ClientUseService } from './control/clients/client-use.service.js';
 import { ClientsService } from './control/clients/clients.service.js';
 import { LeaksController, ScannerController } from './control/clients/leaks.controller.js';
 import { LimitsController } from './control/limits/limits.controller.js';
@@ -149,6 +150,7 @@ export class AppModule {
         DirectoryFeed,
         ClientsService,
         ClientListService,
+        ClientUseService,
         LeaksService,
         LimitsService,
         PlansService,

@@ -2,6 +2,7 @@ import type {
   ApiView,
   ClientChanged,
   ClientStanding,
+  ClientUseView,
   CredentialMade,
   LimitsView,
   OperationPage,
@@ -103,6 +104,41 @@ describe('letting a customer in', () => {
     const page = await server.ok<OperationPage>('GET', `/apis/${apiId}/operations/${encodeURIComponent('GET /gates')}`);
     expect(page.checks.find(({ step }) => step === 'plan')).toMatchObject({ part: 'plan', setAt: 'api', mode: 'enforce' });
     expect(page.checks.find(({ step }) => step === 'limit')?.asks).toContain('what its plan allows');
+  });
+
+  test('what a client used is counted exactly, and goes with it', async () => {
+    const { id, key } = await customer('Counted');
+    const use = (days = '') => server.ok<ClientUseView>('GET', `/clients/${id}/use${days}`);
+    expect(await use()).toMatchObject({ passed: 0, refused: 0, apis: [], reasons: [], untold: 0 });
+    await subscribe(id, 'small');
+    for (let sent = 0; sent < 5; sent++) await call(key);
+    await call(key, '/sections');
+    await call('wrong');
+    const counted = await until(async () => {
+      const now = await use();
+      return now.passed + now.refused >= 6 && now;
+    });
+    expect(counted.apis).toEqual([{ apiId, apiName: 'Gates', passed: 2, refused: 4 }]);
+    expect(counted.reasons.map(({ code, outcome, stepName, count }) => [code, outcome, stepName, count])).toEqual([
+      ['limit.rate', 'refused', 'Limits', 3],
+      ['plan.not-covered', 'refused', 'Plan', 1],
+    ]);
+    for (const [days, slices, sliceMs] of [
+      ['', 24, 3_600_000],
+      ['?days=7', 28, 21_600_000],
+      ['?days=30', 30, 86_400_000],
+    ] as const) {
+      const view = await use(days);
+      expect([view.slices.length, view.sliceMs, view.to - view.from]).toEqual([slices, sliceMs, slices * sliceMs]);
+      expect(view.slices.reduce((sum, { passed, refused }) => sum + passed * 100 + refused, 0)).toBe(204);
+    }
+    expect((await server.call('GET', `/control/v1/clients/${id}/use?days=2`)).status).toBe(422);
+    expect((await server.call('GET', '/control/v1/clients/nobody/use')).status).toBe(404);
+    // Another of its name begins anew.
+    await server.call('DELETE', `/control/v1/clients/${id}`);
+    expect((await server.call('GET', `/control/v1/clients/${id}/use`)).status).toBe(404);
+    expect((await customer('Counted')).id).toBe(id);
+    expect(await use('?days=30')).toMatchObject({ passed: 0, refused: 0 });
   });
 
   test('suspended, moved and ended act at once; what has ended stays so', async () => {

@@ -170,7 +170,7 @@ export { BROUGHT_KEY, faultOfBroughtKey } from './credential/key-strength.js';
 export { findLeaked, LEAK_BOUNDS, type LeakedTexts } from './credential/find-leaked.js';
 export { faultOfMetadata, METADATA_BOUNDS, NO_METADATA } from './directory/client-metadata.js';
 export { readBasic } from './credential/read-basic.js';
-export type { SentCredential } from './credential/sent-credential.js';
+export type { Credential, SentCredential } from './credential/sent-credential.js';
 export type { Caller } from './credential/caller.js';
 export { rulePointer } from './decision/rule-pointer.js';
 export { compileInSteps, compileRelease } from './release/compile-release.js';
@@ -234,7 +234,7 @@ export { compileRedactor, redactHeader, redactText, type Redactor } from './reco
 export { isSecretName } from './util/secret-names.js';
 export { explainSteps, type ExplainedRule, type ExplainedStep } from './release/explain-steps.js';
 export { stepTraceOf } from './reach/step-trace.js';
-export type { CredentialUse, RecordBatch, StepCount, StepTrace, TracedCaller, TraceRecord, TrafficCount } from './record/trace-record.js';
+export type { ClientUse, CredentialUse, RecordBatch, StepCount, StepTrace, TracedCaller, TraceRecord, TrafficCount } from './record/trace-record.js';
 export { readContract, type ReadContract } from './contract/read-contract.js';
 export type { ContractProblem } from './contract/problem.js';
 export { listOperations, type ContractOperation, type ListedContract } from './contract/list-operations.js';

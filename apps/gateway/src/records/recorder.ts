@@ -11,6 +11,7 @@ import {
   type TrafficCount,
 } from '@virga/core';
 import { buildTrace, type FinishedRequest } from './build-trace.js';
+import { ClientUses } from './client-uses.js';
 import { RateBudget } from './rate-budget.js';
 
 /** How much is kept. Counters are exact whatever these say. */
@@ -25,6 +26,8 @@ export const RECORD_LIMITS = {
   batchSize: 500,
   /** Credentials whose last use is held and sent at one time. */
   maxUses: 20_000,
+  /** Different counts of what clients used that are held while the control plane is away. */
+  maxClientUses: 50_000,
   /** Different counters held while the control plane is away. */
   maxCounters: 50_000,
 } as const;
@@ -78,6 +81,7 @@ export class Recorder {
   readonly #refused = new RateBudget(RECORD_LIMITS.refusedPerSecond, RECORD_LIMITS.refusedBurst);
   #unsent = { passed: 0, refused: 0, steps: 0 };
   #uses = new Map<string, { at: number; from: string }>();
+  readonly #clients = new ClientUses(RECORD_LIMITS.maxClientUses);
 
   constructor(node: string) {
     this.#node = node;
@@ -87,7 +91,10 @@ export class Recorder {
   finish(exchange: Exchange, done: FinishedRequest, keep = false): void {
     const ending = endingOf(exchange, done.found);
     this.#count(exchange, done, ending);
-    if (exchange.credentials.length > 0) this.#used(exchange, done);
+    if (exchange.credentials.length > 0) {
+      this.#used(exchange, done);
+      this.#clients.count(exchange.credentials, done.at, exchange.api?.rule.id ?? null, ending);
+    }
     // What would have been refused is kept as what was: it is what somebody looks for before the switch.
     const refused = ending.outcome !== 'passed';
     const budget = refused ? this.#refused : this.#passed;
@@ -164,7 +171,7 @@ export class Recorder {
 
   /** Takes what is to be sent next out of the recorder; null when there is nothing. */
   takeBatch(): RecordBatch | null {
-    if (this.#ring.length === 0 && this.#held.length === 0 && this.#uses.size === 0) return null;
+    if (this.#ring.length === 0 && this.#held.length === 0 && this.#uses.size === 0 && this.#clients.isEmpty) return null;
     const traces = this.#ring.splice(0, RECORD_LIMITS.batchSize);
     const counts = this.#held.map(({ key, count, totalUs }): TrafficCount => ({ ...key, count, totalUs }));
     this.#counters = new CounterNode();
@@ -175,6 +182,6 @@ export class Recorder {
     this.#unsent = { passed: 0, refused: 0, steps: 0 };
     const uses = [...this.#uses].map(([id, use]): CredentialUse => ({ id, ...use }));
     this.#uses = new Map();
-    return { traces, counts, unsent, uses };
+    return { traces, counts, unsent, uses, clients: this.#clients.take() };
   }
 }

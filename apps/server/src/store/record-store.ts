@@ -1,5 +1,5 @@
 import type { RecordBatch, RequestOutcome, StepCount, StepId, StepOutcome, TraceRecord } from '@virga/core';
-import { Op, QueryTypes, type WhereOptions } from 'sequelize';
+import { Op, QueryTypes, type Transaction, type WhereOptions } from 'sequelize';
 import { BatchRow, TraceRow, UnsentRow } from './models/records.js';
 import { addViolations } from './violation-store.js';
 import type { Store } from './store.js';
@@ -11,6 +11,10 @@ const ADD_TRAFFIC = `INSERT INTO traffic (minute, api_id, operation_id, code, st
 const ADD_STEPS = `INSERT INTO step_traffic (minute, api_id, operation_id, step, code, outcome, count)
   VALUES (:minute, :apiId, :operationId, :step, :code, :outcome, :count)
   ON CONFLICT (minute, api_id, operation_id, step, code, outcome) DO UPDATE SET count = count + excluded.count`;
+
+const ADD_CLIENT_TRAFFIC = `INSERT INTO client_traffic (hour, client_id, api_id, step, code, outcome, count)
+  VALUES (:hour, :clientId, :apiId, :step, :code, :outcome, :count)
+  ON CONFLICT (client_id, hour, api_id, code, outcome) DO UPDATE SET count = count + excluded.count`;
 
 /** Nodes may tell of the same credential in any order: the latest use counts. */
 const NOTE_USE = 'UPDATE client_credentials SET last_used_at = :at, last_used_from = :from WHERE id = :id AND (last_used_at IS NULL OR last_used_at < :at)';
@@ -27,6 +31,10 @@ export function writeBatch(store: Store, node: string, batchId: string, batch: R
       await store.sequelize.query(ADD_TRAFFIC, { replacements, transaction });
     }
     for (const { id, at, from } of batch.uses ?? []) await store.sequelize.query(NOTE_USE, { replacements: { id, at, from }, transaction });
+    for (const count of batch.clients ?? []) {
+      const replacements = { ...count, clientId: count.clientId ?? '', apiId: count.apiId ?? '' };
+      await store.sequelize.query(ADD_CLIENT_TRAFFIC, { replacements, transaction });
+    }
     for (const count of stepCounts(batch)) await store.sequelize.query(ADD_STEPS, { replacements: { ...count }, transaction });
     if (batch.unsent.passed + batch.unsent.refused + batch.unsent.steps > 0) {
       const minute = now - (now % 60_000);
@@ -168,6 +176,29 @@ export function operationTraffic(store: Store, from: number): Promise<OperationT
   );
 }
 
+/** One group of what a client used. */
+export interface ClientTraffic {
+  readonly slice: number;
+  readonly apiId: string;
+  readonly step: string;
+  readonly code: string;
+  readonly outcome: RequestOutcome;
+  readonly count: number;
+}
+
+/** Requests that proved themselves as a client from a time on, by slice of time, API and ending. An empty id holds those that could not be told apart. */
+export function clientTraffic(store: Store, clientId: string, from: number, sliceMs: number): Promise<ClientTraffic[]> {
+  return store.sequelize.query<ClientTraffic>(
+    'SELECT ((hour - :from) / :sliceMs) AS slice, api_id AS apiId, step, code, outcome, SUM(count) AS count FROM client_traffic WHERE client_id = :clientId AND hour >= :from GROUP BY slice, apiId, step, code, outcome',
+    { replacements: { clientId, from, sliceMs }, type: QueryTypes.SELECT },
+  );
+}
+
+/** What a client used goes with it: another of its name begins anew. */
+export async function forgetClientTraffic(store: Store, clientId: string, transaction: Transaction): Promise<void> {
+  await store.sequelize.query('DELETE FROM client_traffic WHERE client_id = :clientId', { replacements: { clientId }, transaction });
+}
+
 export interface OperationSteps {
   readonly step: string;
   readonly outcome: StepOutcome;
@@ -223,6 +254,7 @@ export async function prune(store: Store, keep: { traceCount: number; tracesFrom
     await TraceRow.destroy({ where: { at: { [Op.lte]: from } }, transaction });
     for (const table of ['traffic', 'step_traffic'])
       await store.sequelize.query(`DELETE FROM ${table} WHERE minute < :from`, { replacements: { from: keep.trafficFrom }, transaction });
+    await store.sequelize.query('DELETE FROM client_traffic WHERE hour < :from', { replacements: { from: keep.trafficFrom }, transaction });
     await store.sequelize.query('DELETE FROM violations WHERE last_at < :from', { replacements: { from: keep.tracesFrom }, transaction });
     await UnsentRow.destroy({ where: { minute: { [Op.lt]: keep.tracesFrom } }, transaction });
   });

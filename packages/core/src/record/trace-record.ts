@@ -91,6 +91,19 @@ export interface CredentialUse {
   readonly from: string;
 }
 
+/** An exact count of requests of one hour that proved themselves as one client and ended alike. */
+export interface ClientUse {
+  /** Start of the hour, milliseconds since the epoch. */
+  readonly hour: number;
+  /** Null where too many kinds came to tell them apart. */
+  readonly clientId: string | null;
+  readonly apiId: string | null;
+  readonly step: StepId;
+  readonly code: string;
+  readonly outcome: RequestOutcome;
+  readonly count: number;
+}
+
 /** What a node sends to the control plane at one time. */
 export interface RecordBatch {
   readonly traces: readonly TraceRecord[];
@@ -104,4 +117,6 @@ export interface RecordBatch {
   };
   /** Credentials of clients that were used since the last batch; nodes of before there were none leave it out. */
   readonly uses?: readonly CredentialUse[];
+  /** What clients used; left out by nodes of before it was counted. */
+  readonly clients?: readonly ClientUse[];
 }

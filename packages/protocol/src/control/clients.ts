@@ -19,6 +19,10 @@ import {
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { Nested, NestedEach } from '../nested.js';
 
+/** Spans that the use of a client is shown for. */
+export const USE_DAYS = [1, 7, 30] as const;
+export type UseDays = (typeof USE_DAYS)[number];
+
 const ONE_LINE = /^[^\p{Cc}]*$/u;
 const ONE_LINE_SAID = { message: 'One line without control characters' };
 
@@ -118,6 +122,54 @@ export class ClientQuery {
 export class ClientPage {
   @IsArray() @NestedEach() @Type(() => ClientSummary) items: ClientSummary[];
   @IsInt() total: number;
+}
+
+export class ClientUseQuery {
+  /** Days up to now; 1 when left out. */
+  @MayBeLeftOut() @Type(() => Number) @IsIn([...USE_DAYS]) days?: UseDays;
+}
+
+/** Requests of one slice of time that proved themselves as the client. */
+export class ClientUseSlice {
+  /** When it begins, milliseconds since the epoch. */
+  @IsInt() at: number;
+  @IsInt() passed: number;
+  /** Of those that passed, what only observing checks would have refused. */
+  @IsInt() wouldRefuse: number;
+  @IsInt() refused: number;
+}
+
+export class ClientUseOfApi {
+  /** Null for requests that no API was found for. */
+  @IsOptional() @IsString() apiId: string | null;
+  @IsString() apiName: string;
+  @IsInt() passed: number;
+  @IsInt() refused: number;
+}
+
+/** Why requests of a client were refused, or would have been. */
+export class ClientUseReason {
+  @IsString() code: string;
+  @IsString() title: string;
+  @IsString() step: string;
+  @IsString() stepName: string;
+  @IsIn(['refused', 'would-refuse']) outcome: 'refused' | 'would-refuse';
+  @IsInt() count: number;
+}
+
+/** Exact counts of the requests that proved themselves as one client. What was sent with a wrong or withdrawn proof is nobody's. */
+export class ClientUseView {
+  @IsInt() from: number;
+  @IsInt() to: number;
+  @IsInt() sliceMs: number;
+  @IsInt() passed: number;
+  @IsInt() refused: number;
+  @IsArray() @NestedEach() @Type(() => ClientUseSlice) slices: ClientUseSlice[];
+  /** Those with most requests first. */
+  @IsArray() @NestedEach() @Type(() => ClientUseOfApi) apis: ClientUseOfApi[];
+  @IsArray() @NestedEach() @Type(() => ClientUseReason) reasons: ClientUseReason[];
+  /** Requests of any client that were counted without it, because too many kinds came while the control plane was away. */
+  @IsInt() untold: number;
 }
 
 /** Since when a change of the directory is in force. */

@@ -12,6 +12,7 @@ import { Ago } from '../../parts/time';
 import { ClientFacts } from './client-form';
 import { ClientPlans } from './client-plans';
 import { ClientOpens } from './client-opens';
+import { ClientUse } from './client-use';
 import { proofWords } from './client-list';
 import { MakeCredential } from './make-credential';
 import { RotateKey } from './rotate-key';
@@ -54,6 +55,7 @@ export function ClientScreen() {
       <ProblemNotice error={toggle.error ?? remove.error} />
       <Credentials client={one} />
       <ClientPlans client={one} />
+      <ClientUse clientId={one.id} />
       <div className="columns" style={{ marginTop: 18 }}>
         <section className="stack">
           <h2>What it opens</h2>

@@ -6,6 +6,7 @@ import type {
   ClientListReport,
   ClientPage,
   ClientPatch,
+  ClientUseView,
   ClientView,
   CredentialInput,
   CredentialMade,
@@ -13,10 +14,19 @@ import type {
   LeakRule,
   LeakRuleView,
   ScannerMade,
+  UseDays,
 } from '@virga/protocol';
 import { api, withQuery } from '../../client/api';
 
 const PAGE = 100;
+
+export const clientUseQuery = (clientId: string, days: UseDays) =>
+  queryOptions({
+    queryKey: ['clients', clientId, 'use', days],
+    queryFn: () => api.get<ClientUseView>(withQuery(`/clients/${encodeURIComponent(clientId)}/use`, { days })),
+    refetchInterval: 10_000,
+    placeholderData: (before) => before,
+  });
 
 export const clientsQuery = (text: string) =>
   infiniteQueryOptions({

@@ -8,6 +8,8 @@ import {
   ClientPage,
   ClientPatch,
   ClientQuery,
+  ClientUseQuery,
+  ClientUseView,
   ClientView,
   CredentialInput,
   CredentialMade,
@@ -16,6 +18,7 @@ import {
 import { Endpoint } from '../../http/endpoint.js';
 import { CalledBy, type Caller } from '../../session/access.guard.js';
 import { ClientListService } from './client-list.service.js';
+import { ClientUseService } from './client-use.service.js';
 import { ClientsService } from './clients.service.js';
 
 @ApiTags('clients')
@@ -24,6 +27,7 @@ export class ClientsController {
   constructor(
     private readonly clients: ClientsService,
     private readonly list: ClientListService,
+    private readonly uses: ClientUseService,
   ) {}
 
   @Get()
@@ -56,6 +60,12 @@ export class ClientsController {
   @Endpoint({ summary: 'One client with its credentials', answer: ClientView, errors: [404] })
   view(@Param('id') id: string): Promise<ClientView> {
     return this.clients.view(id);
+  }
+
+  @Get(':id/use')
+  @Endpoint({ summary: 'How much a client called, and what was refused to it', answer: ClientUseView, errors: [404] })
+  use(@Param('id') id: string, @Query() query: ClientUseQuery): Promise<ClientUseView> {
+    return this.uses.view(id, query.days ?? 1);
   }
 
   @Patch(':id')

@@ -17,6 +17,7 @@ import type { Transaction } from 'sequelize';
 import { fieldProblem, notFound, problem } from '../../http/problems.js';
 import { DirectoryFeed } from '../../nodes/directory-feed.js';
 import { clientFact, credentialFact, credentialsOf, findClients, sameLookup } from '../../store/client-store.js';
+import { forgetClientTraffic } from '../../store/record-store.js';
 import { ClientRow, CredentialRow } from '../../store/models/clients.js';
 import { SubscriptionRow } from '../../store/models/subscriptions.js';
 import { Store } from '../../store/store.js';
@@ -110,6 +111,7 @@ export class ClientsService {
       await SubscriptionRow.destroy({ where: { clientId: id }, transaction });
       await CredentialRow.destroy({ where: { clientId: id }, transaction });
       await ClientRow.destroy({ where: { id }, transaction });
+      await forgetClientTraffic(this.store, id, transaction);
       const gone = [
         ...credentials.map((row): DirectoryChange => ({ what: 'credential', id: row.id, value: null })),
         ...plans.map((row): DirectoryChange => ({ what: 'subscription', id: row.id, value: null })),

@@ -12,6 +12,7 @@ import * as violations from './011-violations.js';
 import * as sightings from './012-sightings.js';
 import * as clientsWhole from './013-clients-whole.js';
 import * as subscriptions from './014-subscriptions.js';
+import * as clientTraffic from './015-client-traffic.js';
 import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
@@ -35,4 +36,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '012-sightings', up: sightings.up },
   { name: '013-clients-whole', up: clientsWhole.up },
   { name: '014-subscriptions', up: subscriptions.up },
+  { name: '015-client-traffic', up: clientTraffic.up },
 ];
