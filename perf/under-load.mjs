@@ -1,15 +1,33 @@
+import { hash } from 'node:crypto';
 import { connect } from 'node:net';
 import { load } from './load.mjs';
 
-/** From sending a change of a client to the node's word that it is in force, while requests come: the longest of many. */
-export async function directoryUnderLoad(control, gateway, asked) {
+/** From sending a key that was made, or revoked, to the node's word that it is in force, while requests come: the longest of forty. */
+export async function keysUnderLoad(control, gateway, asked) {
   await control.change([], { first: true, last: true });
-  const running = load(gateway.port, { ...asked, ms: 4000 });
+  const running = load(gateway.port, { ...asked, ms: 5500 });
   const effects = [];
   for (let index = 0; index < 20; index++) {
-    await new Promise((resolve) => setTimeout(resolve, 100));
-    const value = { id: `c${index}`, name: `Client ${index}`, enabled: true, roles: [], metadata: {} };
-    effects.push(await control.change([{ what: 'client', id: value.id, value }]));
+    const client = { id: `c${index}`, name: `Client ${index}`, enabled: true, roles: [], metadata: {} };
+    const key = {
+      id: `k${index}`,
+      clientId: client.id,
+      kind: 'key',
+      name: 'first',
+      lookup: hash('sha256', `key ${index}`, 'base64url'),
+      digest: null,
+      expiresAt: null,
+      revokedAt: null,
+    };
+    const made = [
+      { what: 'client', id: client.id, value: client },
+      { what: 'credential', id: key.id, value: key },
+    ];
+    const revoked = [{ what: 'credential', id: key.id, value: { ...key, revokedAt: Date.now() } }];
+    for (const changes of [made, revoked]) {
+      await new Promise((resolve) => setTimeout(resolve, 100));
+      effects.push(await control.change(changes));
+    }
   }
   await running;
   return Math.round(Math.max(...effects));

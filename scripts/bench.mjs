@@ -16,7 +16,7 @@ install();
 build();
 const { load, median } = await import('../perf/load.mjs');
 const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release, ruled } = await import('../perf/world.mjs');
-const { directoryUnderLoad, idleConnections } = await import('../perf/under-load.mjs');
+const { keysUnderLoad, idleConnections } = await import('../perf/under-load.mjs');
 const { scripts } = await import('../perf/authorizers.mjs');
 const { reachTable, trialRun } = await import('../perf/reach.mjs');
 const { bodyRatio, contractRoute, largeContractInNode, readings } = await import('../perf/contract.mjs');
@@ -117,7 +117,7 @@ async function throughput() {
     quiet.push(quietMs);
     stalls.push(stallMs);
   }
-  const directoryEffectMs = await directoryUnderLoad(control, gateway, { path, headers });
+  const keyEffectiveMs = await keysUnderLoad(control, gateway, { path, headers });
   const idleConnectionBytes = await idleConnections(gateway, { path, headers });
   const memory = gateway.child.latest.memory;
   const result = {
@@ -126,7 +126,7 @@ async function throughput() {
     proxyLibraryRatio: ratio('library'),
     guardedFailedRequests: failed,
     publishFailedRequests: during.failed,
-    directoryEffectMs,
+    keyEffectiveMs,
     idleConnectionBytes,
     publishEffectiveMs: median(effects),
     publishLargeEffectiveMs: median(largeEffects.slice(1)),
