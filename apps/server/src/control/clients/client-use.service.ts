@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { entryOf, isCode, STEP_NAMES, type StepId } from '@virga/core';
+import { entryOf, isCode, STEP_NAMES, STEPS, type StepId } from '@virga/core';
 import type { ClientUseView, UseDays } from '@virga/protocol';
 import { notFound } from '../../http/problems.js';
 import { ClientRow } from '../../store/models/clients.js';
@@ -64,13 +64,16 @@ export class ClientUseService {
 
 const sumOf = (groups: readonly ClientTraffic[]): number => groups.reduce((sum, { count }) => sum + count, 0);
 
+/** Nodes of another version may know steps that this one does not. */
+const nameOfStep = (step: string): string => (STEPS.includes(step as StepId) ? STEP_NAMES[step as StepId] : step);
+
 function reasonsOf(groups: readonly ClientTraffic[]): ClientUseView['reasons'] {
   const reasons = new Map<string, ClientUseView['reasons'][number]>();
   for (const { outcome, code, step, count } of groups) {
     if (outcome === 'passed') continue;
     const known = reasons.get(`${outcome} ${code}`);
     const title = isCode(code) ? entryOf(code).title : code;
-    reasons.set(`${outcome} ${code}`, { code, title, step, stepName: STEP_NAMES[step as StepId], outcome, count: count + (known?.count ?? 0) });
+    reasons.set(`${outcome} ${code}`, { code, title, step, stepName: nameOfStep(step), outcome, count: count + (known?.count ?? 0) });
   }
   return [...reasons.values()].sort((a, b) => b.count - a.count);
 }
