@@ -1,7 +1,7 @@
 import type { ClientChanged, ClientListReport, ClientPage, ClientView, CredentialMade, LeakReport, LeakRuleView, ScannerMade } from '@virga/protocol';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { RunningServer, startStandins, type Standins } from './harness.js';
+import { RunningServer, startStandins, type Standins, until } from './harness.js';
 
 let server: RunningServer;
 let standins: Standins;
@@ -33,21 +33,7 @@ afterAll(async () => {
 
 const call = (path: string, headers: Record<string, string> = {}) => fetch(`${server.gatewayUrl}/gates${path}`, { headers });
 const statusOf = async (key: string | null) => (await call('/gates', { 'x-api-key': key ?? '' })).status;
-const until = async <T>(look: () => Promise<T | null | false | undefined>): Promise<T> => {
-  for (let tries = 0; tries < 200; tries++) {
-    const found = await look();
-    if (found) return found;
-    await new Promise((resolve) => setTimeout(resolve, 50));
-  }
-  throw new Error('it did not happen');
-};
-const codeOf = async (answer: Response) => {
-  const id = answer.headers.get('x-request-id') ?? '';
-  return until(async () => {
-    const found = await server.call<{ code: string }>('GET', `/control/v1/traces/${id}`);
-    return found.status === 200 && found.body.code;
-  });
-};
+const codeOf = async (answer: Response) => (await server.traceOf(answer)).code;
 const addClient = async (name: string, change: object = {}) => (await server.ok<ClientChanged>('POST', '/clients', { name, ...change })).client.id;
 const give = (id: string, change: object = {}) => server.ok<CredentialMade>('POST', `/clients/${id}/credentials`, { kind: 'key', name: 'first', ...change });
 const view = (id: string) => server.ok<ClientView>('GET', `/clients/${id}`);

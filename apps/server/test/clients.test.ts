@@ -9,11 +9,10 @@ import type {
   PublishView,
   StandingView,
   TracePage,
-  TraceView,
 } from '@virga/protocol';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { RESOURCE, RunningServer, startStandins, type Standins } from './harness.js';
+import { RESOURCE, RunningServer, startStandins, type Standins, until } from './harness.js';
 
 let server: RunningServer;
 let standins: Standins;
@@ -64,21 +63,7 @@ afterAll(async () => {
 
 const call = (path: string, headers: Record<string, string> = {}) => fetch(`${server.gatewayUrl}/gates${path}`, { headers });
 const statusOf = async (path: string, headers: Record<string, string> = {}) => (await call(path, headers)).status;
-const until = async <T>(look: () => Promise<T | null | false | undefined>): Promise<T> => {
-  for (let tries = 0; tries < 200; tries++) {
-    const found = await look();
-    if (found) return found;
-    await new Promise((resolve) => setTimeout(resolve, 50));
-  }
-  throw new Error('it did not happen');
-};
-const traceOf = async (answer: Response) => {
-  const id = answer.headers.get('x-request-id') ?? '';
-  return until(async () => {
-    const found = await server.call<TraceView>('GET', `/control/v1/traces/${id}`);
-    return found.status === 200 && found.body;
-  });
-};
+const traceOf = (answer: Response) => server.traceOf(answer);
 const codeOf = async (answer: Response) => (await traceOf(answer)).code;
 const addClient = async (name: string, change: object = {}) => (await server.ok<ClientChanged>('POST', '/clients', { name, ...change })).client.id;
 const addKey = (clientId: string, change: object = {}) =>

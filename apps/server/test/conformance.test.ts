@@ -11,7 +11,7 @@ import type {
   ViolationList,
 } from '@virga/protocol';
 import { readFileSync } from 'node:fs';
-import { RunningServer, startStandins, type Standins } from './harness.js';
+import { RunningServer, startStandins, type Standins, until } from './harness.js';
 
 const TEXT = readFileSync(new URL('../../../demo/contracts/allotments.yaml', import.meta.url), 'utf8');
 const GOOD = { kind: 'season', rightId: 'R-7', to: 'grower.404', season: '2026', cubicMetres: 300 };
@@ -45,15 +45,6 @@ const publish = () => server.ok('POST', '/releases', {});
 const violations = (query = ''): Promise<ViolationList> => server.ok<ViolationList>('GET', `/violations${query}`);
 
 /** Waits until a list has what is looked for. */
-async function until<T>(look: () => Promise<T | undefined>): Promise<T> {
-  for (let tries = 0; tries < 100; tries++) {
-    const found = await look();
-    if (found !== undefined) return found;
-    await new Promise((resolve) => setTimeout(resolve, 100));
-  }
-  throw new Error('it did not come');
-}
-
 describe('an API that was brought in', () => {
   it('looks at nothing of its contract until it is told to, and takes single parts', async () => {
     expect((await server.ok<ApiView>('GET', `/apis/${id}`)).contract.parts).toEqual(every('off'));

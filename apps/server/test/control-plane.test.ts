@@ -1,4 +1,4 @@
-import type { ApiView, OperationView, ProbeView, ProviderView, PublishView, ReleaseView, StandingView, TracePage, TraceView } from '@virga/protocol';
+import type { ApiView, OperationView, ProbeView, ProviderView, PublishView, ReleaseView, StandingView, TracePage } from '@virga/protocol';
 import { KEY_TIMES } from '@virga/outbound';
 import { execFileSync } from 'node:child_process';
 import { readdirSync, readFileSync } from 'node:fs';
@@ -6,7 +6,7 @@ import { once } from 'node:events';
 import { createServer, request } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
-import { CONTRACT, PASSWORD, publishGates, RESOURCE, RunningServer, startStandins, type Standins } from './harness.js';
+import { CONTRACT, PASSWORD, publishGates, RESOURCE, RunningServer, startStandins, type Standins, until } from './harness.js';
 
 let server: RunningServer;
 let standins: Standins;
@@ -25,21 +25,9 @@ afterAll(async () => {
   await standins.stop();
 }, 30_000);
 
-const until = async <T>(look: () => Promise<T | null | false | undefined>): Promise<T> => {
-  for (let tries = 0; tries < 200; tries++) {
-    const found = await look();
-    if (found) return found;
-    await new Promise((resolve) => setTimeout(resolve, 50));
-  }
-  throw new Error('it did not happen');
-};
 const call = (path: string, token?: string, init: RequestInit = {}) =>
   fetch(`${server.gatewayUrl}/gates${path}`, { ...init, headers: token ? { authorization: `Bearer ${token}` } : {} });
-const traceOf = (answer: Response) =>
-  until(async () => {
-    const found = await server.call<TraceView>('GET', `/control/v1/traces/${answer.headers.get('x-request-id')}`);
-    return found.status === 200 && found.body;
-  });
+const traceOf = (answer: Response) => server.traceOf(answer);
 
 describe('who may use the control API', () => {
   const json = { 'content-type': 'application/json' };

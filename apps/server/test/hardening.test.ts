@@ -11,7 +11,7 @@ import sqlite3 from 'sqlite3';
 import { SignInBudget, SIGN_IN_LIMITS } from '../src/session/sign-in-budget.js';
 import { Store, StoreError } from '../src/store/store.js';
 import { SettingRow } from '../src/store/models/configuration.js';
-import { CONTRACT, PASSWORD, RunningServer } from './harness.js';
+import { CONTRACT, PASSWORD, RunningServer, until } from './harness.js';
 
 /** What one caller, one file or one failure can do to the control plane. */
 let server: RunningServer;
@@ -27,14 +27,6 @@ afterAll(async () => {
   await server.stop();
 }, 30_000);
 
-const until = async <T>(look: () => Promise<T | null | false | undefined> | T | null | false | undefined, what: string, tries = 900): Promise<T> => {
-  for (let at = 0; at < tries; at++) {
-    const found = await look();
-    if (found) return found;
-    await delay(50);
-  }
-  throw new Error(`${what} did not happen`);
-};
 const bringIn = async (basePath: string, text = CONTRACT): Promise<ApiView> =>
   (await server.ok<{ api: ApiView }>('POST', '/apis', { source: { text }, basePath, upstreamUrl: 'http://127.0.0.1:9' })).api;
 
@@ -359,12 +351,16 @@ describe('files and processes', () => {
     const token = readFileSync(join(server.folder, 'node-token'), 'utf8').trim();
     // What a node of before there were versions of the feed says of itself.
     const said = { node: 'local', pid, startedAt: 1, gatewayUrl: server.gatewayUrl, release: null, refusedRelease: null, providers: [], knownTokens: 0 };
-    await until(async () => {
-      await server.call('POST', '/nodes/v1/status', { ...said, directory: null, knownClients: 0, inFlight: 0 }, { authorization: `Bearer ${token}` });
-      await delay(300);
-      return nodePid() !== pid;
-    }, 'the replacement');
-    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.state === 'connected', 'its connection');
+    await until(
+      async () => {
+        await server.call('POST', '/nodes/v1/status', { ...said, directory: null, knownClients: 0, inFlight: 0 }, { authorization: `Bearer ${token}` });
+        await delay(300);
+        return nodePid() !== pid;
+      },
+      'the replacement',
+      900,
+    );
+    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.state === 'connected', 'its connection', 900);
     const next = nodePid();
     await delay(2500);
     expect(nodePid()).toBe(next);
@@ -373,9 +369,9 @@ describe('files and processes', () => {
   test('a node that stops answering is noticed, ended and replaced', async () => {
     const pid = nodePid();
     process.kill(pid, 'SIGSTOP');
-    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.state === 'away', 'the notice');
-    await until(() => nodePid() !== pid, 'the replacement');
-    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.state === 'connected', 'its connection');
+    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.state === 'away', 'the notice', 900);
+    await until(() => nodePid() !== pid, 'the replacement', 900);
+    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.state === 'connected', 'its connection', 900);
     expect(() => process.kill(pid, 0)).toThrow();
   }, 60_000);
 });

@@ -1,3 +1,4 @@
+import type { TraceView } from '@virga/protocol';
 import { fork, type ChildProcess } from 'node:child_process';
 import { mkdtempSync, readFileSync } from 'node:fs';
 import { createServer } from 'node:net';
@@ -29,6 +30,16 @@ async function freePorts(count: number): Promise<number> {
 
 const ended = (child: ChildProcess): Promise<number | null> =>
   new Promise((resolve) => (child.exitCode === null && child.signalCode === null ? child.once('exit', (code) => resolve(code)) : resolve(child.exitCode)));
+
+/** Looks again and again until something is there. @param what named when it never is @param tries how often, 50 ms apart */
+export async function until<T>(look: () => Promise<T | null | false | undefined> | T | null | false | undefined, what = 'it', tries = 300): Promise<T> {
+  for (let at = 0; at < tries; at++) {
+    const found = await look();
+    if (found) return found;
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+  throw new Error(`${what} did not happen`);
+}
 
 /** A control plane as users start it: the built program in a process of its own. */
 export class RunningServer {
@@ -95,6 +106,15 @@ export class RunningServer {
     const answer = await this.call<T>(method, `/control/v1${path}`, body);
     if (answer.status >= 300) throw new Error(`${method} ${path}: ${answer.status} ${answer.text}`);
     return answer.body;
+  }
+
+  /** The trace of an answer of the gateway, once the node has told of it. */
+  traceOf(answer: Response): Promise<TraceView> {
+    const id = answer.headers.get('x-request-id') ?? '';
+    return until(async () => {
+      const found = await this.call<TraceView>('GET', `/control/v1/traces/${id}`);
+      return found.status === 200 && found.body;
+    }, `the trace ${id}`);
   }
 }
 

@@ -14,7 +14,7 @@ import type {
   TriedDetectors,
 } from '@virga/protocol';
 import { readFileSync } from 'node:fs';
-import { RunningServer, startStandins, type Standins } from './harness.js';
+import { RunningServer, startStandins, type Standins, until } from './harness.js';
 
 const contractOf = (name: string): string => readFileSync(new URL(`../../../demo/contracts/${name}.yaml`, import.meta.url), 'utf8');
 /** A contract that says nothing of what the upstream does: all of it is learned. */
@@ -53,15 +53,6 @@ const send = async (method: string, path: string, body?: unknown): Promise<numbe
   await answer.arrayBuffer();
   return answer.status;
 };
-
-async function until<T>(look: () => Promise<T | undefined | false>): Promise<T> {
-  for (let tries = 0; tries < 150; tries++) {
-    const found = await look();
-    if (found !== undefined && found !== false) return found;
-    await new Promise((resolve) => setTimeout(resolve, 100));
-  }
-  throw new Error('it did not come');
-}
 
 const itemsOf = async (apiId: string): Promise<InventoryItem[]> =>
   (await server.ok<InventoryView>('GET', '/inventory')).items.filter((item) => item.apiId === apiId);

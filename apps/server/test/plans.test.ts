@@ -12,7 +12,7 @@ import type {
   SubscriptionPage,
 } from '@virga/protocol';
 import { join } from 'node:path';
-import { RunningServer, startStandins, type Standins } from './harness.js';
+import { RunningServer, startStandins, type Standins, until } from './harness.js';
 
 let server: RunningServer;
 let standins: Standins;
@@ -47,21 +47,7 @@ const covers = (operations: string[] | 'ALL' = 'ALL') => [{ apiId, operations }]
 const publish = () => server.ok('POST', '/releases', {});
 const call = (key: string | null, path = '/gates') => fetch(`${server.gatewayUrl}/gates${path}`, { headers: { 'x-api-key': key ?? '' } });
 const statusOf = async (key: string | null, path?: string) => (await call(key, path)).status;
-const until = async <T>(look: () => Promise<T | null | false | undefined>): Promise<T> => {
-  for (let tries = 0; tries < 200; tries++) {
-    const found = await look();
-    if (found) return found;
-    await new Promise((resolve) => setTimeout(resolve, 50));
-  }
-  throw new Error('it did not happen');
-};
-const codeOf = async (answer: Response) => {
-  const id = answer.headers.get('x-request-id') ?? '';
-  return until(async () => {
-    const found = await server.call<{ code: string }>('GET', `/control/v1/traces/${id}`);
-    return found.status === 200 && found.body.code;
-  });
-};
+const codeOf = async (answer: Response) => (await server.traceOf(answer)).code;
 const customer = async (name: string): Promise<{ id: string; key: string }> => {
   const { client } = await server.ok<ClientChanged>('POST', '/clients', { name });
   const made = await server.ok<CredentialMade>('POST', `/clients/${client.id}/credentials`, { kind: 'key', name: 'first' });

@@ -6,8 +6,9 @@ import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import type { ClientListLine, ClientListReport } from '@virga/protocol';
 import { csvFormatRows } from 'd3';
-import { useRef, useState } from 'react';
+import { useState } from 'react';
 import { saveText } from '../../client/save-text';
+import { CsvFile } from '../../parts/csv-file';
 import { DataTable } from '../../parts/data-table';
 import { Field } from '../../parts/field';
 import { Mark, type MarkKind } from '../../parts/mark';
@@ -21,7 +22,6 @@ const BEGINNING = 'name,owner,contact,roles,enabled,metadata,key_name,key\n';
 /** Takes clients in from CSV: looked at first, line by line, then all of them or none. */
 export function TakeList({ onClose }: { readonly onClose: () => void }) {
   const [text, setText] = useState(BEGINNING);
-  const file = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
   const take = useMutation({
     mutationFn: takeClients,
@@ -53,18 +53,7 @@ export function TakeList({ onClose }: { readonly onClose: () => void }) {
           <textarea id="client-csv" className="mono small" rows={8} spellCheck={false} value={text} onChange={(event) => change(event.target.value)} />
         </Field>
         <div className="row small">
-          <button type="button" className="link" onClick={() => file.current?.click()}>
-            take a CSV file
-          </button>
-          <input
-            ref={file}
-            type="file"
-            accept=".csv,text/csv"
-            aria-label="CSV file of clients"
-            tabIndex={-1}
-            style={{ display: 'none' }}
-            onChange={(event) => void event.target.files?.[0]?.text().then(change)}
-          />
+          <CsvFile label="CSV file of clients" onText={change} />
         </div>
         <ProblemNotice error={take.error} />
         {report && (

@@ -3,9 +3,10 @@ import { faultOfTable } from '@virga/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import type { TableView } from '@virga/protocol';
 import { csvFormatRows, csvParseRows } from 'd3';
-import { useRef, useState, type SyntheticEvent } from 'react';
+import { useState, type SyntheticEvent } from 'react';
 import { api, ApiProblem } from '../../client/api';
 import { Confirm } from '../../parts/confirm';
+import { CsvFile } from '../../parts/csv-file';
 import { Field } from '../../parts/field';
 import { LeaveGuard } from '../../parts/leave-guard';
 import { ProblemNotice } from '../../parts/problem-notice';
@@ -26,7 +27,6 @@ export function TableEditor({ table, onDone }: { readonly table: TableView | nul
   const [changed, setChanged] = useState(false);
   const [csv, setCsv] = useState<string | null>(null);
   const [asking, setAsking] = useState(false);
-  const file = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
   const set = useSetTable((made) => {
     setChanged(false);
@@ -61,9 +61,6 @@ export function TableEditor({ table, onDone }: { readonly table: TableView | nul
     setRows(body);
     setCsv(null);
   };
-  const pick = async (chosen: File | undefined) => {
-    if (chosen) take(await chosen.text());
-  };
   return (
     <form className="stack" onSubmit={submit} noValidate>
       <div className="row wrap" style={{ alignItems: 'flex-start' }}>
@@ -97,18 +94,7 @@ export function TableEditor({ table, onDone }: { readonly table: TableView | nul
         <button type="button" className="link" onClick={() => setCsv(csv === null ? csvFormatRows([[...columns], ...rows.map((row) => [...row])]) : null)}>
           {csv === null ? 'as CSV' : 'as a table'}
         </button>
-        <button type="button" className="link" onClick={() => file.current?.click()}>
-          take a CSV file
-        </button>
-        <input
-          ref={file}
-          type="file"
-          accept=".csv,text/csv"
-          aria-label="CSV file"
-          tabIndex={-1}
-          style={{ display: 'none' }}
-          onChange={(event) => void pick(event.target.files?.[0])}
-        />
+        <CsvFile label="CSV file" onText={take} />
       </div>
       {csv !== null && (
         <div className="stack" style={{ gap: 6 }}>
