@@ -23,6 +23,7 @@ import { PrivateFacts } from './ports/private-facts.js';
 import { reportProviders } from './ports/report-providers.js';
 import type { AboutDraft } from './probe/draft-messages.js';
 import { DraftThread } from './probe/draft-thread.js';
+import { markedCaller } from './probe/marked-caller.js';
 import { isSigned } from './probe/signed-probe.js';
 import { Recorder } from './records/recorder.js';
 import { ReleaseLane } from './release-lane.js';
@@ -137,6 +138,7 @@ export class GatewayNode {
       sightings: this.#sightings,
       publicOrigin: this.#options.publicOrigin ?? `http://${this.#options.host}:${this.#options.port}`,
       isProbe: (header: string) => isSigned(header, this.#options.token),
+      markedCaller: (mark: string) => markedCaller(mark, this.#options.token, Date.now()),
       fault: (error: unknown) => this.#fault(error, 'forwarding'),
     };
     const listener = new GatewayListener(context, () => this.#releases.live);

@@ -1,10 +1,10 @@
-import { BEARER_HEADER, tokenRule } from '@virga/core';
+import { BEARER_HEADER, tokenRule, type AddressRule } from '@virga/core';
 import type { IncomingHttpHeaders, Server } from 'node:http';
 import { calculateJwkThumbprint, exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { createHash, createHmac } from 'node:crypto';
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { PROBE_HEADER } from '@virga/protocol';
+import { CALLER_HEADER, PROBE_HEADER } from '@virga/protocol';
 import { GatewayNode } from '../src/gateway-node.js';
 import { AUDIENCE, documentFor, echoUpstream, FakeControl, makeIssuer, NODE_TOKEN, raw, startNode, until } from './harness.js';
 
@@ -414,6 +414,34 @@ describe('records', () => {
     expect(((await answer.json()) as Echo).headers[PROBE_HEADER]).toBeUndefined();
     await traceOf(answer.headers.get('x-request-id'));
   });
+});
+
+test('a call that the portal carries comes from where its user is; a mark that is wrong, old or of somebody else from nowhere', async () => {
+  const document = documentFor(upstream.url, issuer.issuer);
+  const from = (addresses: AddressRule) => ({ ...document, apis: document.apis.map((api) => ({ ...api, addresses })) });
+  await publish(2, from({ kind: 'only', of: ['203.0.113.0/24'] }));
+  const marked = (address: string, { at = Date.now(), token = NODE_TOKEN } = {}): Record<string, string> => {
+    const said = `${at}~n~${address}`;
+    return { [CALLER_HEADER]: `${said}~${createHmac('sha256', token).update(`caller ${said}`).digest('base64url')}` };
+  };
+  const statusOf = async (headers: Record<string, string>): Promise<number> => (await get('/a/open/1', { headers })).status;
+  expect(await statusOf(marked('203.0.113.9'))).toBe(200);
+  expect(upstream.requests[0]?.headers).toMatchObject({ 'x-forwarded-for': '203.0.113.9' });
+  expect(upstream.requests[0]?.headers[CALLER_HEADER]).toBeUndefined();
+  expect(await statusOf({})).toBe(403);
+  expect(await statusOf(marked('198.51.100.1'))).toBe(403);
+  expect(await statusOf(marked('203.0.113.9', { at: Date.now() - 120_000 }))).toBe(403);
+  expect(await statusOf(marked('203.0.113.9', { token: 'another' }))).toBe(403);
+  // Loopback may call, an unknown place may not.
+  const wrong = marked('127.0.0.1', { token: 'another' })[CALLER_HEADER] ?? '';
+  for (const [number, rule] of [
+    [3, { kind: 'only', of: ['127.0.0.0/8'] }],
+    [4, { kind: 'except', of: ['203.0.113.0/24'] }],
+  ] as const) {
+    await publish(number, from(rule));
+    expect(await statusOf({})).toBe(200);
+    for (const mark of ['', 'x', '~~~', `${Date.now()}~n~127.0.0.1~`, wrong]) expect(await statusOf({ [CALLER_HEADER]: mark })).toBe(403);
+  }
 });
 
 describe('probes of a draft', () => {

@@ -68,6 +68,19 @@ import { DirectoryFeed } from './nodes/directory-feed.js';
 import { LocalNode } from './nodes/local-node.js';
 import { NodeHub } from './nodes/node-hub.js';
 import { NodesController } from './nodes/nodes.controller.js';
+import { AccountsService } from './portal/accounts.service.js';
+import { AttemptsService } from './portal/attempts.service.js';
+import { CatalogueService } from './portal/catalogue.service.js';
+import { Looks } from './portal/looks.js';
+import { OfferedChangesService } from './portal/offered-changes.service.js';
+import { PortalController } from './portal/operator/portal.controller.js';
+import { OwnClientsService } from './portal/own-clients.service.js';
+import { OwnTokensService } from './portal/own-tokens.service.js';
+import { PagesService } from './portal/pages.service.js';
+import { PortalSettingsService } from './portal/portal-settings.service.js';
+import { ProviderSignInService } from './portal/provider-sign-in.service.js';
+import { RegistrationsService } from './portal/registrations.service.js';
+import { TeamsService } from './portal/teams.service.js';
 import { RecordService } from './record/record.service.js';
 import { SecretsService } from './secret/secrets.service.js';
 import { Vault } from './secret/vault.js';
@@ -110,6 +123,7 @@ export class AppModule {
         InventoryController,
         SensitiveController,
         ReferenceController,
+        PortalController,
       ],
       providers: [
         { provide: SETTINGS, useValue: settings },
@@ -161,6 +175,18 @@ export class AppModule {
         ReachService,
         TrialRunner,
         TrialsService,
+        PortalSettingsService,
+        AccountsService,
+        TeamsService,
+        ProviderSignInService,
+        Looks,
+        PagesService,
+        OfferedChangesService,
+        CatalogueService,
+        OwnClientsService,
+        AttemptsService,
+        OwnTokensService,
+        RegistrationsService,
       ],
     };
   }

@@ -1,16 +1,18 @@
 import { ValidationPipe, type INestApplication } from '@nestjs/common';
 import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
-import type { NextFunction, Request, Response } from 'express';
+import type { Request, Response } from 'express';
 import helmet from 'helmet';
 import { AppModule } from './app.module.js';
 import type { ServerSettings } from './config/settings.js';
-import { serveConsole } from './control/console-files.js';
 import { controlDocument } from './control/openapi.js';
 import { LeaksService } from './control/clients/leaks.service.js';
 import { readBodies } from './session/bodies.js';
+import { onlyKnownHosts } from './http/known-hosts.js';
 import { validationProblem } from './http/problems.js';
 import { ReservedNamesPipe } from './http/reserved-names.pipe.js';
+import { serveScreens } from './http/screen-files.js';
+import { startPortal } from './portal/portal-plane.js';
 import { DraftService } from './control/releases/draft.service.js';
 import { ReleasesService } from './control/releases/releases.service.js';
 import { RevocationsService } from './control/revocations/revocations.service.js';
@@ -23,15 +25,17 @@ import { Store } from './store/store.js';
 
 const HEARTBEAT_MS = 2000;
 
-/** The control plane: control API, console, records, supervision of the local node. */
+/** The control plane: control API, console, portal, records, supervision of the local node. */
 export class ControlPlane {
   readonly #app: INestApplication;
+  readonly #portal: INestApplication | null;
   readonly #store: Store;
   readonly #timer: NodeJS.Timeout;
   readonly operator: { name: string; password: string } | null;
 
-  private constructor(app: INestApplication, store: Store, operator: { name: string; password: string } | null) {
+  private constructor(app: INestApplication, portal: INestApplication | null, store: Store, operator: { name: string; password: string } | null) {
     this.#app = app;
+    this.#portal = portal;
     this.#store = store;
     this.operator = operator;
     this.#timer = setInterval(() => app.get(NodeHub).heartbeat(), HEARTBEAT_MS);
@@ -48,8 +52,9 @@ export class ControlPlane {
     await app.get(ReleasesService).load();
     await app.get(RevocationsService).load();
     await app.listen(settings.port, settings.host);
+    const portal = await startPortal(app, settings);
     app.get(RecordService).start();
-    const plane = new ControlPlane(app, store, operator);
+    const plane = new ControlPlane(app, portal, store, operator);
     await app.get(LocalNode).start();
     return plane;
   }
@@ -58,6 +63,7 @@ export class ControlPlane {
     clearInterval(this.#timer);
     await this.#app.get(LocalNode).stop();
     this.#app.get(RecordService).stop();
+    await this.#portal?.close();
     await this.#app.close();
     await this.#store.close();
   }
@@ -65,7 +71,7 @@ export class ControlPlane {
 
 function prepare(app: NestExpressApplication, settings: ServerSettings): void {
   app.disable('x-powered-by');
-  app.use(onlyKnownHosts(settings));
+  app.use(onlyKnownHosts(['localhost', '127.0.0.1', '[::1]', settings.host].map((host) => `${host}:${settings.port}`)));
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -103,17 +109,5 @@ function prepare(app: NestExpressApplication, settings: ServerSettings): void {
   const express = app.getHttpAdapter().getInstance();
   const document = JSON.stringify(controlDocument(app));
   express.get('/control/openapi.json', (_request: Request, response: Response) => void response.type('application/json').send(document));
-  serveConsole(express);
-}
-
-/** Refuses host names that are not this machine's, so that no web page can reach the control API under a name of its own. */
-function onlyKnownHosts(settings: ServerSettings) {
-  const known = new Set(['localhost', '127.0.0.1', '[::1]', settings.host].map((host) => `${host}:${settings.port}`));
-  return (request: Request, response: Response, next: NextFunction): void => {
-    if (known.has(request.headers.host ?? '')) return next();
-    response
-      .status(421)
-      .type('application/problem+json')
-      .send(JSON.stringify({ type: 'about:blank', title: 'This host name is not served here', status: 421 }));
-  };
+  serveScreens(express, 'console', ['/control', '/nodes']);
 }

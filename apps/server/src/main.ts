@@ -19,6 +19,7 @@ try {
   const settings = readSettings(process.env, process.argv.slice(2));
   const plane = await ControlPlane.start(settings, password);
   console.log(`virga: console and control API at http://${settings.host}:${settings.port}`);
+  if (settings.portalPort !== null) console.log(`virga: portal at ${settings.portalUrl}`);
   if (plane.operator) console.log(`virga: sign in as ${plane.operator.name} with the password ${plane.operator.password} (shown once)`);
   process.send?.({ type: 'ready', operator: plane.operator });
   let stopping = false;

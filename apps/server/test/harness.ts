@@ -58,13 +58,16 @@ export class RunningServer {
   get gatewayUrl(): string {
     return `http://127.0.0.1:${this.port + 1}`;
   }
+  get portalUrl(): string {
+    return `http://127.0.0.1:${this.port + 2}`;
+  }
   get token(): string {
     return readFileSync(join(this.folder, 'control-token'), 'utf8').trim();
   }
 
   /** @returns the exit code when it could not start, else null */
   async start(args: string[] = []): Promise<number | null> {
-    if (this.port === 0) this.port = await freePorts(2);
+    if (this.port === 0) this.port = await freePorts(3);
     const child = fork(PROGRAM, args, {
       env: { ...process.env, NODE_OPTIONS: '', VIRGA_DATA: this.folder, VIRGA_PORT: String(this.port), VIRGA_OPERATOR_PASSWORD: PASSWORD },
       stdio: ['ignore', 'pipe', 'pipe', 'ipc'],

@@ -326,3 +326,4 @@ export {
   type ReferenceParameter,
   type SchemaLine,
 } from './contract/reference.js';
+export { offeredChanges, type OfferedDifference } from './contract/offered-changes.js';

@@ -1,5 +1,5 @@
 import { answerOf, Exchange, decideFence, finding, UPSTREAM_LIMITS, type Finding, type GatewayAnswer, type Verdict } from '@virga/core';
-import { PROBE_HEADER, REQUEST_ID_HEADER } from '@virga/protocol';
+import { CALLER_HEADER, PROBE_HEADER, REQUEST_ID_HEADER } from '@virga/protocol';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { performance } from 'node:perf_hooks';
 import type { PassThrough } from 'node:stream';
@@ -24,6 +24,8 @@ export interface ServeContext {
   readonly publicOrigin: string;
   /** Whether a probe header was written by the control plane. */
   isProbe(header: string): boolean;
+  /** The address that CALLER_HEADER vouches for; empty for a mark that nobody can believe. */
+  markedCaller(mark: string): string;
   fault(error: unknown): void;
   /** Requests that are under way at an upstream; whoever holds this looks at their pace now and then. */
   readonly transfers: Slots<Transfer>;
@@ -77,7 +79,10 @@ export class ServedRequest implements Carrier {
     this.#live = live;
     live.begin();
     this.#context = context;
-    const { address: peer, memory } = connectionOf(req.socket);
+    const { address, memory } = connectionOf(req.socket);
+    const mark = req.headers[CALLER_HEADER];
+    // What the portal carries comes from where its user is, for every rule that asks.
+    const peer = mark === undefined ? address : context.markedCaller(String(mark));
     const from = live.callerAddress(peer, req.headers);
     this.#address = from.address ?? 'unknown';
     this.#exchange = new Exchange({

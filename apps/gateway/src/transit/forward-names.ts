@@ -1,5 +1,5 @@
 import { foldName } from '@virga/core';
-import { PROBE_HEADER } from '@virga/protocol';
+import { CALLER_HEADER, PROBE_HEADER } from '@virga/protocol';
 
 /** Hop-by-hop fields (RFC 9110 section 7.6.1); they end at the gateway in both directions. */
 export const HOP_BY_HOP: ReadonlySet<string> = new Set([
@@ -27,6 +27,7 @@ const RESERVED: ReadonlySet<string> = new Set([
   'traceparent',
   'x-request-id',
   PROBE_HEADER,
+  CALLER_HEADER,
   // Addresses.
   'x-real-ip',
   'real-ip',

@@ -7,6 +7,10 @@ export interface ServerSettings {
   readonly host: string;
   readonly port: number;
   readonly gatewayPort: number;
+  /** Of the portal; null where none is served. */
+  readonly portalPort: number | null;
+  /** Scheme, host and port by which browsers reach the portal. */
+  readonly portalUrl: string;
   readonly dataFolder: string;
   readonly environment: string;
   /** False when gateway nodes run elsewhere. */
@@ -23,10 +27,14 @@ export function readSettings(env: NodeJS.ProcessEnv, args: readonly string[]): S
   const dataFolder = resolve(env['VIRGA_DATA'] ?? '.virga');
   mkdirSync(dataFolder, { recursive: true, mode: 0o700 });
   const port = portOf(env['VIRGA_PORT'], 4180);
+  const host = env['VIRGA_HOST'] ?? '127.0.0.1';
+  const portalPort = portOf(env['VIRGA_PORTAL_PORT'], port + 2);
   return {
-    host: env['VIRGA_HOST'] ?? '127.0.0.1',
+    host,
     port,
     gatewayPort: portOf(env['VIRGA_GATEWAY_PORT'], port + 1),
+    portalPort: args.includes('--no-portal') ? null : portalPort,
+    portalUrl: originOf(env['VIRGA_PORTAL_URL']) ?? `http://${host}:${portalPort}`,
     dataFolder,
     environment: env['VIRGA_ENVIRONMENT'] ?? 'production',
     startsNode: !args.includes('--no-node'),
@@ -34,6 +42,14 @@ export function readSettings(env: NodeJS.ProcessEnv, args: readonly string[]): S
     nodeToken: keptSecret(dataFolder, 'node-token').toString('base64url'),
     secretKey: keptSecret(dataFolder, 'secret-key'),
   };
+}
+
+function originOf(text: string | undefined): string | null {
+  if (text === undefined || text === '') return null;
+  const url = URL.canParse(text) ? new URL(text) : null;
+  if (!url || !/^https?:$/.test(url.protocol) || url.pathname !== '/' || url.search !== '')
+    throw new Error(`VIRGA_PORTAL_URL is scheme, host and port of the portal and no more, not ${text}`);
+  return url.origin;
 }
 
 function portOf(text: string | undefined, fallback: number): number {

@@ -80,7 +80,7 @@ function refuse(request: Request, response: Response, document: ProblemDocument)
 }
 
 /** @throws an error of the reader's own kind for containers nested too deep; strings do not count */
-function checkDepth(bytes: Buffer): void {
+export function checkDepth(bytes: Buffer): void {
   let depth = 0;
   let inText = false;
   for (let at = 0; at < bytes.length; at++) {

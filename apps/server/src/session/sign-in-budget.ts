@@ -8,6 +8,13 @@ export const SIGN_IN_LIMITS = {
   addresses: 10_000,
 } as const;
 
+/** How many at once, how soon one more, and how many places are told apart. */
+interface BudgetLimits {
+  readonly burst: number;
+  readonly everyMs: number;
+  readonly addresses: number;
+}
+
 interface Bucket {
   left: number;
   at: number;
@@ -19,14 +26,20 @@ interface Bucket {
  * times given.
  */
 export class SignInBudget {
+  readonly #limits: BudgetLimits;
   readonly #buckets = new Map<string, Bucket>();
-  readonly #rest: Bucket = { left: SIGN_IN_LIMITS.burst, at: 0 };
+  readonly #rest: Bucket;
+
+  constructor(limits: BudgetLimits = SIGN_IN_LIMITS) {
+    this.#limits = limits;
+    this.#rest = { left: limits.burst, at: 0 };
+  }
 
   /** @returns 0 when the attempt may be looked at and is counted, else how long to wait, milliseconds */
   take(from: string, now: number): number {
     const bucket = this.#bucketOf(from, now);
-    refill(bucket, now);
-    if (bucket.left < 1) return Math.ceil((1 - bucket.left) * SIGN_IN_LIMITS.everyMs);
+    refill(bucket, now, this.#limits);
+    if (bucket.left < 1) return Math.ceil((1 - bucket.left) * this.#limits.everyMs);
     bucket.left--;
     return 0;
   }
@@ -34,27 +47,27 @@ export class SignInBudget {
   /** Gives an attempt back that turned out right. */
   giveBack(from: string): void {
     const bucket = this.#buckets.get(from);
-    if (bucket) bucket.left = Math.min(SIGN_IN_LIMITS.burst, bucket.left + 1);
+    if (bucket) bucket.left = Math.min(this.#limits.burst, bucket.left + 1);
   }
 
   #bucketOf(from: string, now: number): Bucket {
     const known = this.#buckets.get(from);
     if (known) return known;
-    if (this.#buckets.size >= SIGN_IN_LIMITS.addresses) {
+    if (this.#buckets.size >= this.#limits.addresses) {
       for (const [key, bucket] of this.#buckets) {
-        refill(bucket, now);
-        if (bucket.left >= SIGN_IN_LIMITS.burst) this.#buckets.delete(key);
+        refill(bucket, now, this.#limits);
+        if (bucket.left >= this.#limits.burst) this.#buckets.delete(key);
       }
-      if (this.#buckets.size >= SIGN_IN_LIMITS.addresses) return this.#rest;
+      if (this.#buckets.size >= this.#limits.addresses) return this.#rest;
     }
-    const fresh = { left: SIGN_IN_LIMITS.burst, at: now };
+    const fresh = { left: this.#limits.burst, at: now };
     this.#buckets.set(from, fresh);
     return fresh;
   }
 }
 
-function refill(bucket: Bucket, now: number): void {
+function refill(bucket: Bucket, now: number, { burst, everyMs }: BudgetLimits): void {
   if (now <= bucket.at) return;
-  bucket.left = Math.min(SIGN_IN_LIMITS.burst, bucket.left + (now - bucket.at) / SIGN_IN_LIMITS.everyMs);
+  bucket.left = Math.min(burst, bucket.left + (now - bucket.at) / everyMs);
   bucket.at = now;
 }

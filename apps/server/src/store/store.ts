@@ -7,6 +7,7 @@ import { MIGRATIONS } from './migrations/index.js';
 import * as configuration from './models/configuration.js';
 import * as changes from './models/changes.js';
 import * as clients from './models/clients.js';
+import * as portal from './models/portal.js';
 import * as records from './models/records.js';
 import * as subscriptions from './models/subscriptions.js';
 import * as tables from './models/tables.js';
@@ -49,6 +50,7 @@ export class Store {
         ...Object.values(configuration),
         ...Object.values(changes),
         ...Object.values(clients),
+        ...Object.values(portal),
         ...Object.values(records),
         ...Object.values(subscriptions),
         ...Object.values(tables),

@@ -106,6 +106,9 @@ export class ClientSummary {
 }
 
 export class ClientView extends ClientSummary {
+  /** The team of the portal that sees and keeps it; null for none. */
+  @IsOptional() @IsString() teamId: string | null;
+  @IsOptional() @IsString() teamName: string | null;
   @IsString() contact: string;
   @IsString() description: string;
   @IsObject() metadata: JsonObject;

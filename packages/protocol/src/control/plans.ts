@@ -195,6 +195,8 @@ export class SubscriptionPatch {
   @MayBeLeftOut() @IsIn(['active', 'suspended', 'ended']) state?: Exclude<SubscriptionState, 'waiting'>;
   @IsOptional() @ValidateIf((patch: SubscriptionPatch) => patch.startsAt !== null) @IsInt() @Min(0) @Max(8.64e15) startsAt?: number | null;
   @IsOptional() @ValidateIf((patch: SubscriptionPatch) => patch.endsAt !== null) @IsInt() @Min(0) @Max(8.64e15) endsAt?: number | null;
+  /** What is said to whoever asked, in the portal. */
+  @MayBeLeftOut() @IsString() @MaxLength(1000) answer?: string;
 }
 
 export class SubscriptionView {
@@ -210,6 +212,10 @@ export class SubscriptionView {
   @IsOptional() @IsInt() startsAt: number | null;
   @IsOptional() @IsInt() endsAt: number | null;
   @IsString() reason: string;
+  /** What was said to whoever asked. */
+  @IsString() answer: string;
+  /** Whether it ended because somebody said no while it waited. */
+  @IsBoolean() declined: boolean;
   @IsInt() askedAt: number;
   @IsString() askedBy: string;
   @IsOptional() @IsInt() decidedAt: number | null;

@@ -227,5 +227,7 @@ export interface NodeProviderReport {
 
 /** Header by which the control plane marks a probe of the live gateway, so that its trace is kept whatever the load. */
 export const PROBE_HEADER = 'x-virga-probe';
+/** Header by which the control plane says from where somebody calls whose call the portal carries. Believed with its MAC only. */
+export const CALLER_HEADER = 'x-virga-caller';
 /** Header in which the gateway gives the id of a request's trace. */
 export const REQUEST_ID_HEADER = 'x-request-id';

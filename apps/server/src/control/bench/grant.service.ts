@@ -10,7 +10,15 @@ import { recordingFetch } from './http-exchange.js';
 
 type Answer = oauth.TokenEndpointResponse & oauth.TokenEndpointResponseHelpers;
 
+/** Where the provider's page sends the browser back to, and whose grant it is. */
+export interface GrantHome {
+  readonly redirectUri: string;
+  /** Empty for operators. */
+  readonly owner: string;
+}
+
 interface RunningGrant {
+  readonly home: GrantHome;
   readonly view: GrantView;
   readonly client: oauth.Configuration;
   readonly input: GrantInput;
@@ -44,11 +52,11 @@ export class GrantService {
     @Inject(SETTINGS) private readonly settings: ServerSettings,
   ) {}
 
-  get redirectUri(): string {
-    return `http://${this.settings.host}:${this.settings.port}/control/v1/bench/callback`;
+  get #console(): GrantHome {
+    return { redirectUri: `http://${this.settings.host}:${this.settings.port}/control/v1/bench/callback`, owner: '' };
   }
 
-  async begin(input: GrantInput): Promise<GrantView> {
+  async begin(input: GrantInput, home: GrantHome = this.#console): Promise<GrantView> {
     const provider = this.providers.find(input.providerId);
     const exchanges: ExchangeView[] = [];
     const view = emptyView(randomBytes(12).toString('base64url'), exchanges, WARNINGS[input.grant]);
@@ -59,6 +67,7 @@ export class GrantService {
       return fail(view, error as Error);
     }
     const grant: RunningGrant = {
+      home,
       view,
       client,
       input,
@@ -77,20 +86,21 @@ export class GrantService {
     return view;
   }
 
-  view(id: string): GrantView {
-    return this.#find(id).view;
+  /** Of its owner; for others there is none. */
+  view(id: string, owner = ''): GrantView {
+    return this.#find(id, owner).view;
   }
 
   /** Ends a grant that waits, and forgets its tokens. */
   cancel(id: string): void {
-    this.#find(id).stop.abort();
+    this.#find(id, '').stop.abort();
     this.#grants.delete(id);
   }
 
   /** Takes the answer of the provider's page: a query, or for the implicit grant a fragment. @returns how it went, in words */
-  async finish(parameters: string): Promise<string> {
+  async finish(parameters: string, redirectUri: string = this.#console.redirectUri): Promise<string> {
     const state = new URLSearchParams(parameters).get('state') ?? '';
-    const grant = [...this.#grants.values()].find((item) => item.state === state && item.view.state === 'waiting');
+    const grant = [...this.#grants.values()].find((item) => item.state === state && item.view.state === 'waiting' && item.home.redirectUri === redirectUri);
     if (!grant) throw problem(422, 'This sign-in is not known', 'It was not begun here, was used already, or took longer than 10 minutes.');
     const { client, input, view, nonce } = grant;
     try {
@@ -99,7 +109,7 @@ export class GrantService {
         const asksIdToken = input.scopes.includes('openid');
         const answer = await oauth.authorizationCodeGrant(
           client,
-          new URL(`${this.redirectUri}?${parameters}`),
+          new URL(`${redirectUri}?${parameters}`),
           { pkceCodeVerifier: view.pkce?.verifier ?? '', expectedState: state, ...(asksIdToken ? { expectedNonce: nonce, idTokenExpected: true } : {}) },
           input.resource ? { resource: input.resource } : {},
         );
@@ -146,8 +156,8 @@ export class GrantService {
   }
 
   /** Sends a person to the provider's page. PKCE is made for this grant alone and shown. */
-  async #page({ client, input, view, state, nonce }: RunningGrant): Promise<void> {
-    const common = { ...asked(input), redirect_uri: this.redirectUri, state, ...(input.scopes.includes('openid') ? { nonce } : {}) };
+  async #page({ client, input, view, state, nonce, home }: RunningGrant): Promise<void> {
+    const common = { ...asked(input), redirect_uri: home.redirectUri, state, ...(input.scopes.includes('openid') ? { nonce } : {}) };
     if (input.grant === 'implicit') {
       view.goTo = oauth.buildAuthorizationUrl(client, { ...common, nonce, response_type: input.scopes.includes('openid') ? 'id_token token' : 'token' }).href;
     } else {
@@ -169,18 +179,21 @@ export class GrantService {
       .catch((error: Error) => fail(view, error));
   }
 
+  /** Grants of one side never push those of the other out. */
   #keep(grant: RunningGrant): void {
+    const same = (held: RunningGrant): boolean => (held.home.owner === '') === (grant.home.owner === '');
     for (const [id, held] of this.#grants) {
-      if (Date.now() - held.begunAt <= WAIT_MS && this.#grants.size < MAX_GRANTS) continue;
+      const full = [...this.#grants.values()].filter(same).length >= MAX_GRANTS;
+      if (Date.now() - held.begunAt <= WAIT_MS && !(full && same(held))) continue;
       held.stop.abort();
       this.#grants.delete(id);
     }
     this.#grants.set(grant.view.id, grant);
   }
 
-  #find(id: string): RunningGrant {
+  #find(id: string, owner: string): RunningGrant {
     const grant = this.#grants.get(id);
-    if (!grant) throw notFound('grant');
+    if (!grant || grant.home.owner !== owner) throw notFound('grant');
     return grant;
   }
 }

@@ -15,11 +15,14 @@ import type {
 import { randomBytes } from 'node:crypto';
 import type { Transaction } from 'sequelize';
 import { fieldProblem, notFound, problem } from '../../http/problems.js';
+import { nameOfAuthor, type Author } from '../../session/author.js';
 import { DirectoryFeed } from '../../nodes/directory-feed.js';
 import { clientFact, credentialFact, credentialsOf, findClients, sameLookup } from '../../store/client-store.js';
 import { forgetClientTraffic } from '../../store/record-store.js';
 import { ClientRow, CredentialRow } from '../../store/models/clients.js';
+import { TeamRow } from '../../store/models/portal.js';
 import { SubscriptionRow } from '../../store/models/subscriptions.js';
+import { logPortal, teamNames } from '../../store/portal-store.js';
 import { Store } from '../../store/store.js';
 import { slug } from '../apis/import-mapping.js';
 import { DraftService } from '../releases/draft.service.js';
@@ -66,17 +69,21 @@ export class ClientsService {
       contact: row.contact,
       description: row.description,
       metadata: clientFact(row).metadata,
+      teamId: row.teamId,
+      teamName: row.teamId === null ? null : ((await teamNames([row.teamId])).get(row.teamId) ?? null),
       credentials: credentials.map((credential) => this.#credentialView(credential, Date.now())),
     };
   }
 
-  async add(input: ClientInput, by: string): Promise<ClientChanged> {
+  /** @param refuse looks at what there is inside the transaction, and throws where one more may not be */
+  async add(input: ClientInput, by: Author, teamId: string | null = null, refuse?: (transaction: Transaction) => Promise<void>): Promise<ClientChanged> {
     refuseMetadata(input);
     const changes = await this.store.write(async (transaction) => {
+      await refuse?.(transaction);
       const id = await freeId(input.name, transaction);
       const { name, owner = '', contact = '', description = '', enabled = true, roles = [], metadata = {} } = input;
       const lists = { roles: JSON.stringify([...new Set(roles)]), metadata: JSON.stringify(metadata) };
-      const facts = { id, name, owner, contact, description, enabled, ...lists, madeAt: Date.now() };
+      const facts = { id, name, owner, contact, description, enabled, ...lists, teamId, madeAt: Date.now() };
       const edit = await logClientEdit(id, by, transaction);
       const row = (await ClientRow.create(facts, { transaction })).get({ plain: true }) as ClientRow;
       return edit([`${name}: added as a client`], [{ what: 'client', id, value: clientFact(row) }]);
@@ -84,7 +91,7 @@ export class ClientsService {
     return this.#changed(changes);
   }
 
-  async change(id: string, patch: ClientPatch, by: string): Promise<ClientChanged> {
+  async change(id: string, patch: ClientPatch, by: Author): Promise<ClientChanged> {
     refuseMetadata(patch);
     const { roles, metadata, ...rest } = patch;
     const lists = { ...(roles ? { roles: JSON.stringify([...new Set(roles)]) } : {}), ...(metadata ? { metadata: JSON.stringify(metadata) } : {}) };
@@ -100,8 +107,27 @@ export class ClientsService {
     return this.#changed(changes);
   }
 
+  /** Gives a client to a team of the portal, or to none. */
+  async give(id: string, teamId: string | null, by: string): Promise<ClientView> {
+    await this.store.write(async (transaction) => {
+      const found = await ClientRow.findByPk(id, { transaction });
+      if (!found) throw notFound('client');
+      const team = teamId === null ? null : await TeamRow.findByPk(teamId, { raw: true, transaction });
+      if (teamId !== null && !team) throw fieldProblem('/teamId', 'There is no such team');
+      if (found.teamId === teamId) return;
+      const words = team ? `${found.name}: given to the team ${team.name}` : `${found.name}: taken from its team`;
+      const edit = await logClientEdit(id, by, transaction);
+      const before = found.teamId;
+      await found.update({ teamId }, { transaction });
+      await edit([words], []);
+      // Those who had it read of it too.
+      if (before !== null) await logPortal({ by, side: 'operator', teamId: before, decides: true, words }, transaction);
+    });
+    return this.view(id);
+  }
+
   /** Takes a client away with all its credentials. */
-  async remove(id: string, by: string): Promise<void> {
+  async remove(id: string, by: Author): Promise<void> {
     const changes = await this.store.write(async (transaction) => {
       const found = await ClientRow.findByPk(id, { raw: true, transaction });
       if (!found) throw notFound('client');
@@ -121,7 +147,7 @@ export class ClientsService {
     await this.feed.tell(changes.changes);
   }
 
-  async addCredential(clientId: string, input: CredentialInput, by: string): Promise<CredentialMade> {
+  async addCredential(clientId: string, input: CredentialInput, by: Author): Promise<CredentialMade> {
     const made = makeCredential(input, (asked) => this.#providerClient(asked));
     const { kind, name } = input;
     const added = await this.store.write(async (transaction) => {
@@ -137,7 +163,7 @@ export class ClientsService {
   /**
    * Makes a key that takes the place of another. Both are accepted until the overlap is over, and then the new one alone.
    */
-  async rotate(clientId: string, id: string, { overlapHours }: RotationInput, by: string): Promise<CredentialMade> {
+  async rotate(clientId: string, id: string, { overlapHours }: RotationInput, by: Author): Promise<CredentialMade> {
     const now = Date.now();
     const made = makeKey(null);
     const rotated = await this.store.write(async (transaction) => {
@@ -161,7 +187,7 @@ export class ClientsService {
   }
 
   async #put(
-    { clientId, kind, name, made, by }: { clientId: string; kind: CredentialKind; name: string; made: Made; by: string },
+    { clientId, kind, name, made, by }: { clientId: string; kind: CredentialKind; name: string; made: Made; by: Author },
     transaction: Transaction,
   ): Promise<{ row: CredentialRow; changes: DirectoryChange[] }> {
     const now = Date.now();
@@ -174,7 +200,7 @@ export class ClientsService {
     await CredentialRow.update({ superseded: true }, { where: { id: before.map((one) => one.id) }, transaction });
     const { lookup, digest, hint, expiresAt } = made;
     const id = randomBytes(8).toString('hex');
-    const facts = { id, clientId, kind, name, lookup, digest, hint, superseded: false, expiresAt, revokedAt: null, madeAt: now, madeBy: by };
+    const facts = { id, clientId, kind, name, lookup, digest, hint, superseded: false, expiresAt, revokedAt: null, madeAt: now, madeBy: nameOfAuthor(by) };
     const unused = { lastUsedAt: null, lastUsedFrom: null, replacedBy: null, leakedAt: null, leakedBy: null };
     const row = (await CredentialRow.create({ ...facts, ...unused }, { transaction })).get({ plain: true }) as CredentialRow;
     const replaced = before.map((one): DirectoryChange => ({ what: 'credential', id: one.id, value: null }));
@@ -187,7 +213,7 @@ export class ClientsService {
   }
 
   /** Refuses a credential from now on. It stays in the list, so that its use can be named. */
-  async revoke(clientId: string, id: string, by: string): Promise<ClientChanged> {
+  async revoke(clientId: string, id: string, by: Author): Promise<ClientChanged> {
     const changes = await this.store.write(async (transaction) => {
       const found = await CredentialRow.findOne({ where: { id, clientId }, transaction });
       if (!found) throw notFound('credential');

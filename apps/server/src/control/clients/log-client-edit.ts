@@ -2,6 +2,8 @@ import { canonicalJson, type DirectoryChange } from '@virga/core';
 import { createHash } from 'node:crypto';
 import type { Transaction } from 'sequelize';
 import { appendEdit, BEGINNING } from '../../store/change-log.js';
+import { nameOfAuthor, refuseStranger, sideOf, type Author } from '../../session/author.js';
+import { logPortal } from '../../store/portal-store.js';
 import { clientFact, credentialFact } from '../../store/client-store.js';
 import { ClientRow, CredentialRow } from '../../store/models/clients.js';
 
@@ -16,9 +18,18 @@ async function hashOfClient(id: string, transaction: Transaction): Promise<strin
   const client = await ClientRow.findByPk(id, { raw: true, transaction });
   if (!client) return BEGINNING;
   const credentials = await CredentialRow.findAll({ where: { clientId: id }, order: [['id', 'ASC']], raw: true, transaction });
-  const { owner, contact, description } = client;
+  const { owner, contact, description, teamId } = client;
   return createHash('sha256')
-    .update(canonicalJson([clientFact(client), owner, contact, description, credentials.map((row) => [credentialFact(row), Boolean(row.superseded)])]))
+    .update(
+      canonicalJson([
+        clientFact(client),
+        owner,
+        contact,
+        description,
+        credentials.map((row) => [credentialFact(row), Boolean(row.superseded)]),
+        ...(teamId === null ? [] : [teamId]),
+      ]),
+    )
     .digest('hex');
 }
 
@@ -28,13 +39,18 @@ async function hashOfClient(id: string, transaction: Transaction): Promise<strin
  */
 export async function logClientEdit(
   clientId: string,
-  by: string,
+  by: Author,
   transaction: Transaction,
 ): Promise<(words: readonly string[], changes: readonly DirectoryChange[]) => Promise<ClientEdit>> {
+  const owner = await ClientRow.findByPk(clientId, { attributes: ['teamId'], raw: true, transaction });
+  // Of one that is only made there is nothing yet.
+  if (owner) refuseStranger(by, 'client', owner);
   const before = await hashOfClient(clientId, transaction);
   return async (words, changes) => {
     const after = await hashOfClient(clientId, transaction);
-    if (after !== before) await appendEdit({ at: Date.now(), by, words, before, after, changes, takesBack: null, clientId }, transaction);
+    if (after !== before) await appendEdit({ at: Date.now(), by: nameOfAuthor(by), words, before, after, changes, takesBack: null, clientId }, transaction);
+    const teamId = owner?.teamId ?? (await ClientRow.findByPk(clientId, { attributes: ['teamId'], raw: true, transaction }))?.teamId ?? null;
+    if (after !== before && teamId !== null) await logPortal({ by: nameOfAuthor(by), side: sideOf(by), teamId, words: words.join('; ') }, transaction);
     return { clientId, changes };
   };
 }

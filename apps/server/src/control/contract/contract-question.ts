@@ -1,4 +1,4 @@
-import type { Acceptance, ApiRule, ContractPart, Deviation, Drift, ReferenceIndex, ReferenceOperation, SecurityGap } from '@virga/core';
+import type { Acceptance, ApiRule, ContractPart, Deviation, Drift, OfferedDifference, ReferenceIndex, ReferenceOperation, SecurityGap } from '@virga/core';
 
 /** What is asked about the text of a description. */
 export type ContractQuestion =
@@ -22,6 +22,8 @@ export type ContractQuestion =
     }
   /** What it offers; one operation alone where that is named. */
   | { readonly kind: 'reference'; readonly text: string; readonly operation: { readonly method: string; readonly path: string } | null }
+  /** What it offers otherwise than an earlier one. */
+  | { readonly kind: 'changes'; readonly text: string; readonly before: string }
   | { readonly kind: 'enforced'; readonly text: string; readonly format: 'json' | 'yaml'; readonly api: ApiRule };
 
 /** A description in a newer form; null with the reason where it could not be made. */
@@ -47,6 +49,8 @@ export interface DriftAnswer {
   readonly drift: readonly (Drift & { readonly operationId: string; readonly method: string; readonly path: string })[];
   readonly security: readonly SecurityGap[];
 }
+
+export type ChangesAnswer = readonly OfferedDifference[];
 
 export interface WholeAnswer {
   readonly text: string;

@@ -11,6 +11,7 @@ import {
   operationKey,
   pointerOf,
   readContract,
+  offeredChanges,
   referenceIndex,
   referenceOperation,
   securityGaps,
@@ -21,7 +22,16 @@ import {
 } from '@virga/core';
 import { parentPort, workerData } from 'node:worker_threads';
 import { parse, stringify } from 'yaml';
-import type { AcceptAnswer, ContractQuestion, DriftAnswer, MergeAnswer, PlaceAnswer, ReferenceAnswers, WholeAnswer } from './contract-question.js';
+import type {
+  AcceptAnswer,
+  ChangesAnswer,
+  ContractQuestion,
+  DriftAnswer,
+  MergeAnswer,
+  PlaceAnswer,
+  ReferenceAnswers,
+  WholeAnswer,
+} from './contract-question.js';
 
 type Json = Readonly<Record<string, unknown>>;
 type Ask<K extends ContractQuestion['kind']> = Extract<ContractQuestion, { kind: K }>;
@@ -29,7 +39,7 @@ type Ask<K extends ContractQuestion['kind']> = Extract<ContractQuestion, { kind:
 /** Characters of a value that are shown. */
 const MOST_SHOWN = 4000;
 
-type Answer = PlaceAnswer | AcceptAnswer | MergeAnswer | DriftAnswer | WholeAnswer | ReferenceAnswers[keyof ReferenceAnswers];
+type Answer = PlaceAnswer | AcceptAnswer | MergeAnswer | DriftAnswer | WholeAnswer | ChangesAnswer | ReferenceAnswers[keyof ReferenceAnswers];
 
 /** Answers a question about a description away from the threads that serve. */
 function answer(question: ContractQuestion): Answer {
@@ -49,6 +59,8 @@ function answer(question: ContractQuestion): Answer {
       return merged(document ?? {}, question);
     case 'drift':
       return drifted(document ?? {}, question);
+    case 'changes':
+      return offeredChanges(readContract(question.before).document ?? {}, document ?? {});
     case 'reference':
       return question.operation ? referenceOperation(document ?? {}, question.operation.method, question.operation.path) : referenceIndex(document ?? {});
     case 'enforced':

@@ -15,7 +15,6 @@ import {
 import type { AttentionItem } from '@virga/protocol';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { leakedCredentials } from '../../store/client-store.js';
-import { findSubscriptions } from '../../store/subscription-store.js';
 import { tableColumns } from '../../store/table-store.js';
 import { observedOf } from '../apis/operation-view.js';
 import { ApisService } from '../apis/apis.service.js';
@@ -23,6 +22,7 @@ import { InventoryService } from '../inventory/inventory.service.js';
 import { SensitiveService } from '../sensitive/sensitive.service.js';
 import { planlessWords } from '../apis/planless.js';
 import { incompleteOf, opensOf } from '../plans/plans.service.js';
+import { portalItems } from './portal-items.js';
 import { ProvidersService } from '../providers/providers.service.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
@@ -52,7 +52,8 @@ export class AttentionService {
       ...addressItems(this.releases.live?.document),
       ...tableItems(this.releases.live?.document, await tableColumns()),
       ...(await leakedItems()),
-      ...(await this.#plans()),
+      ...(await portalItems()),
+      ...this.#plans(),
       ...(await this.#operations()),
       ...(await this.#traffic()),
       ...this.draft.document.apis.flatMap(undecided),
@@ -130,21 +131,9 @@ export class AttentionService {
     return found;
   }
 
-  /** Plans that are asked for and opened by nobody, that open nothing, and clients that wait for theirs. */
-  async #plans(): Promise<AttentionItem[]> {
+  /** Plans that are asked for and opened by nobody, and that open nothing. */
+  #plans(): AttentionItem[] {
     const { document } = this.draft;
-    const { rows, total } = await findSubscriptions({ state: 'waiting' }, 0, 1);
-    const [first] = rows;
-    const waiting: AttentionItem[] = first
-      ? [
-          {
-            mark: 'unknown',
-            title: `${total === 1 ? 'A client waits' : `${total} clients wait`} for a plan`,
-            detail: `${first.clientId} asked for ${first.planId}${total > 1 ? ', others too' : ''}. Approve or refuse it.`,
-            link: '/plans',
-          },
-        ]
-      : [];
     const incomplete = document.apis.flatMap((api): AttentionItem[] => {
       const words = planlessWords(api, document.plans);
       if (words === '') return [];
@@ -155,7 +144,7 @@ export class AttentionService {
       const detail = incompleteOf(plan, opensOf(plan, document), document.apis.length);
       return detail === '' ? [] : [{ mark: 'unknown', title: `The plan ${plan.name} is incomplete`, detail: `${detail}.`, link: '/plans' }];
     });
-    return [...waiting, ...incomplete, ...idle, ...this.#counting(document)];
+    return [...incomplete, ...idle, ...this.#counting(document)];
   }
 
   /** Nodes that each count by themselves let through as many times as much as there are of them. */

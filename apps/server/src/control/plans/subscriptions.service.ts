@@ -4,10 +4,12 @@ import type { SubscriptionChanged, SubscriptionInput, SubscriptionPage, Subscrip
 import { createHash, randomBytes } from 'node:crypto';
 import type { Transaction } from 'sequelize';
 import { fieldProblem, notFound, problem } from '../../http/problems.js';
+import { nameOfAuthor, refuseStranger, sideOf, type Author } from '../../session/author.js';
 import { DirectoryFeed } from '../../nodes/directory-feed.js';
 import { appendEdit, BEGINNING } from '../../store/change-log.js';
 import { ClientRow } from '../../store/models/clients.js';
 import { SubscriptionRow } from '../../store/models/subscriptions.js';
+import { logPortal } from '../../store/portal-store.js';
 import { Store } from '../../store/store.js';
 import { clientsById, findSubscriptions, subscriptionFact, timeOf } from '../../store/subscription-store.js';
 import { DraftService } from '../releases/draft.service.js';
@@ -37,7 +39,7 @@ export class SubscriptionsService {
   }
 
   /** Gives a client a plan: it counts at once, or from its start, or once somebody approves. */
-  async add({ clientId, planId, startsAt = null, endsAt = null, waits = false, reason = '' }: SubscriptionInput, by: string): Promise<SubscriptionChanged> {
+  async add({ clientId, planId, startsAt = null, endsAt = null, waits = false, reason = '' }: SubscriptionInput, by: Author): Promise<SubscriptionChanged> {
     const plan = this.#plan(planId);
     if (!plan) throw fieldProblem('/planId', 'There is no such plan');
     const waiting = waits && plan.approval === 'by-hand';
@@ -49,14 +51,18 @@ export class SubscriptionsService {
       if (running.some((row) => row.planId === planId)) throw problem(409, 'It has that plan already', 'Change the subscription that there is.');
       if (running.length >= MOST) throw problem(409, 'Too many plans', `A client has at most ${MOST} plans that have not ended.`);
       const facts = { id: randomBytes(8).toString('hex'), clientId, planId, state: waiting ? 'waiting' : 'active', startsAt, endsAt, reason };
-      const decided = waiting ? { decidedAt: null, decidedBy: null } : { decidedAt: now, decidedBy: by };
-      const row = await SubscriptionRow.create({ ...facts, ...decided, askedAt: now, askedBy: by }, { transaction });
-      return { row: row.get({ plain: true }) as SubscriptionRow, words: waiting ? `asked for the plan ${plan.name}` : `given the plan ${plan.name}` };
+      const decided = waiting ? { decidedAt: null, decidedBy: null } : { decidedAt: now, decidedBy: nameOfAuthor(by) };
+      const row = await SubscriptionRow.create({ ...facts, ...decided, askedAt: now, askedBy: nameOfAuthor(by), answer: '', declined: false }, { transaction });
+      return {
+        row: row.get({ plain: true }) as SubscriptionRow,
+        words: waiting ? `asked for the plan ${plan.name}` : `given the plan ${plan.name}`,
+        decides: !waiting,
+      };
     });
   }
 
   /** Approves, suspends, ends or moves one. What has ended stays so: a new one is made instead. */
-  async change(id: string, patch: SubscriptionPatch, by: string): Promise<SubscriptionChanged> {
+  async change(id: string, patch: SubscriptionPatch, by: Author): Promise<SubscriptionChanged> {
     const before = await SubscriptionRow.findByPk(id, { raw: true });
     if (!before) throw notFound('subscription');
     return this.#edit(before.clientId, by, async (transaction) => {
@@ -69,30 +75,39 @@ export class SubscriptionsService {
         endsAt: patch.endsAt === undefined ? timeOf(row.endsAt) : patch.endsAt,
       };
       refuseTimes(next.startsAt, next.endsAt);
-      const decided = patch.state === undefined || patch.state === row.state ? {} : { decidedAt: Date.now(), decidedBy: by };
+      const decided = patch.state === undefined || patch.state === row.state ? {} : { decidedAt: Date.now(), decidedBy: nameOfAuthor(by) };
       // When something was ended by hand is its end.
       const ended = next.state === 'ended' && (next.endsAt === null || next.endsAt > Date.now()) ? { endsAt: Date.now() } : {};
-      await row.update({ ...next, ...ended, ...decided }, { transaction });
+      const said = patch.answer === undefined ? {} : { answer: patch.answer };
+      const declined = row.state === 'waiting' && next.state === 'ended';
+      await row.update({ ...next, ...ended, ...decided, ...said, ...(declined ? { declined } : {}) }, { transaction });
       const plan = this.#planName(row.planId) ?? row.planId;
-      const words = patch.state === undefined ? `the times of its plan ${plan} changed` : `its plan ${plan} is ${STATE_WORDS[next.state]}`;
-      return { row: row.get({ plain: true }) as SubscriptionRow, words };
+      const words =
+        patch.state === undefined ? `the times of its plan ${plan} changed` : `its plan ${plan} is ${declined ? 'declined' : STATE_WORDS[next.state]}`;
+      return { row: row.get({ plain: true }) as SubscriptionRow, words, decides: true };
     });
   }
 
   async #edit(
     clientId: string,
-    by: string,
-    make: (transaction: Transaction) => Promise<{ row: SubscriptionRow; words: string }>,
+    by: Author,
+    make: (transaction: Transaction) => Promise<{ row: SubscriptionRow; words: string; decides: boolean }>,
   ): Promise<SubscriptionChanged> {
     const done = await this.store.write(async (transaction) => {
       const client = await ClientRow.findByPk(clientId, { raw: true, transaction });
       if (!client) throw fieldProblem('/clientId', 'There is no such client');
+      refuseStranger(by, 'client', client);
       const before = await hashOf(clientId, transaction);
-      const { row, words } = await make(transaction);
+      const { row, words, decides } = await make(transaction);
+      if (client.teamId !== null)
+        await logPortal({ by: nameOfAuthor(by), side: sideOf(by), teamId: client.teamId, decides, words: `${client.name}: ${words}` }, transaction);
       const changes: DirectoryChange[] = [{ what: 'subscription', id: row.id, value: subscriptionFact(row) }];
       const after = await hashOf(clientId, transaction);
       if (before !== after)
-        await appendEdit({ at: Date.now(), by, words: [`${client.name}: ${words}`], before, after, changes, takesBack: null, clientId }, transaction);
+        await appendEdit(
+          { at: Date.now(), by: nameOfAuthor(by), words: [`${client.name}: ${words}`], before, after, changes, takesBack: null, clientId },
+          transaction,
+        );
       return { client, row, changes };
     });
     const effect = await this.feed.tell(done.changes);
@@ -108,7 +123,7 @@ export class SubscriptionsService {
   }
 
   #view(row: SubscriptionRow, client: ClientRow | undefined): SubscriptionView {
-    const { id, clientId, planId, state, reason, askedBy, decidedBy } = row;
+    const { id, clientId, planId, state, reason, answer, askedBy, decidedBy } = row;
     const [startsAt, endsAt] = [timeOf(row.startsAt), timeOf(row.endsAt)];
     return {
       id,
@@ -118,10 +133,12 @@ export class SubscriptionsService {
       planId,
       planName: this.#planName(planId) ?? 'a plan that is gone',
       state,
-      now: nowOf(state, startsAt, endsAt, Date.now()),
+      now: subscriptionNow(state, startsAt, endsAt, Date.now()),
       startsAt,
       endsAt,
       reason,
+      answer,
+      declined: Boolean(row.declined),
       askedAt: Number(row.askedAt),
       askedBy,
       decidedAt: timeOf(row.decidedAt),
@@ -131,7 +148,7 @@ export class SubscriptionsService {
 }
 
 /** How a subscription stands at a moment, as the gateway sees it. */
-function nowOf(state: SubscriptionView['state'], startsAt: number | null, endsAt: number | null, nowMs: number): SubscriptionView['now'] {
+export function subscriptionNow(state: SubscriptionView['state'], startsAt: number | null, endsAt: number | null, nowMs: number): SubscriptionView['now'] {
   if (state !== 'active') return state;
   if (endsAt !== null && nowMs >= endsAt) return 'ended';
   return startsAt !== null && nowMs < startsAt ? 'not-yet' : 'active';

@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { describeAccess, operationKey, type ApiRule } from '@virga/core';
+import { describeAccess, operationKey, type ApiRule, type ReferenceIndex, type ReferenceOperation } from '@virga/core';
 import type { ReferenceOperationView, ReferenceView } from '@virga/protocol';
 import { notFound } from '../../http/problems.js';
 import { NodeHub } from '../../nodes/node-hub.js';
@@ -7,18 +7,34 @@ import { ApisService } from '../apis/apis.service.js';
 import type { ReferenceAnswers } from '../contract/contract-question.js';
 import { ContractService } from '../contract/contract.service.js';
 
+/** Pages that are kept, so that a text that many read is read once. */
+const KEPT = 500;
+
 /** Pages about an API for those who call it, made from its contract. */
 @Injectable()
 export class ReferenceService {
+  readonly #indexes = new Kept<ReferenceIndex>();
+  readonly #operations = new Kept<ReferenceOperation | null>();
+
   constructor(
     private readonly apis: ApisService,
     private readonly contracts: ContractService,
     private readonly hub: NodeHub,
   ) {}
 
-  async view(id: string): Promise<ReferenceView> {
-    const api = this.apis.find(id);
-    const index = await this.contracts.ask<ReferenceAnswers['index']>({ kind: 'reference', text: await this.#textOf(api), operation: null });
+  /** Of the draft. */
+  view(id: string): Promise<ReferenceView> {
+    return this.of(this.apis.find(id));
+  }
+
+  /** Of the draft. */
+  operation(id: string, operationId: string): Promise<ReferenceOperationView> {
+    return this.operationOf(this.apis.find(id), operationId);
+  }
+
+  /** What an API of any document offers, those operations that are left out of pages included and marked. */
+  async of(api: ApiRule): Promise<ReferenceView> {
+    const index = await this.#index(api);
     const known = new Map(api.operations.map((operation) => [operationKey(operation), operation]));
     const gateway = this.hub.connected.find(({ status }) => status !== null)?.status?.gatewayUrl ?? '';
     return {
@@ -37,12 +53,13 @@ export class ReferenceService {
     };
   }
 
-  async operation(id: string, operationId: string): Promise<ReferenceOperationView> {
-    const api = this.apis.find(id);
+  async operationOf(api: ApiRule, operationId: string): Promise<ReferenceOperationView> {
     const own = api.operations.find((one) => one.id === operationId);
     if (!own) throw notFound('operation');
     const { method, path } = own;
-    const found = await this.contracts.ask<ReferenceAnswers['operation']>({ kind: 'reference', text: await this.#textOf(api), operation: { method, path } });
+    const found = await this.#operations.take(`${api.contractHash ?? ''} ${method} ${path}`, async () =>
+      this.contracts.ask<ReferenceAnswers['operation']>({ kind: 'reference', text: await this.#textOf(api), operation: { method, path } }),
+    );
     if (!found) throw notFound('operation of the contract');
     const { attempt, ...rest } = structuredClone(found) as unknown as Omit<ReferenceOperationView, 'who' | 'hidden'>;
     return {
@@ -53,9 +70,33 @@ export class ReferenceService {
     };
   }
 
+  #index(api: ApiRule): Promise<ReferenceIndex> {
+    return this.#indexes.take(api.contractHash ?? '', async () =>
+      this.contracts.ask<ReferenceAnswers['index']>({ kind: 'reference', text: await this.#textOf(api), operation: null }),
+    );
+  }
+
   async #textOf({ contractHash }: ApiRule): Promise<string> {
     const row = contractHash === null ? null : await this.contracts.find(contractHash);
     if (!row) throw notFound('contract');
     return row.text;
+  }
+}
+
+/** Answers by what they were made of, those asked for last. What failed is asked anew. */
+class Kept<T> {
+  readonly #made = new Map<string, Promise<T>>();
+
+  take(key: string, make: () => Promise<T>): Promise<T> {
+    const known = this.#made.get(key);
+    this.#made.delete(key);
+    const answer = known ?? make();
+    this.#made.set(key, answer);
+    if (!known) answer.catch(() => (this.#made.get(key) === answer ? this.#made.delete(key) : undefined));
+    for (const oldest of this.#made.keys()) {
+      if (this.#made.size <= KEPT) break;
+      this.#made.delete(oldest);
+    }
+    return answer;
   }
 }

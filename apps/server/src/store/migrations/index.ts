@@ -13,6 +13,7 @@ import * as sightings from './012-sightings.js';
 import * as clientsWhole from './013-clients-whole.js';
 import * as subscriptions from './014-subscriptions.js';
 import * as clientTraffic from './015-client-traffic.js';
+import * as portal from './016-portal.js';
 import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
@@ -37,4 +38,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '013-clients-whole', up: clientsWhole.up },
   { name: '014-subscriptions', up: subscriptions.up },
   { name: '015-client-traffic', up: clientTraffic.up },
+  { name: '016-portal', up: portal.up },
 ];

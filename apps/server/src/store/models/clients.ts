@@ -17,6 +17,8 @@ export class ClientRow extends Model {
   /** JSON. */
   @Column(TEXT) declare metadata: string;
   @Column(TIME) declare madeAt: number;
+  /** The team of the portal that it belongs to; null for none. */
+  @Column(DataType.STRING) declare teamId: string | null;
 }
 
 /** A credential of a client: never the key or the secret itself, only its SHA-256. */

@@ -18,4 +18,8 @@ export class SubscriptionRow extends Model {
   @Column(TEXT) declare askedBy: string;
   @Column(TIME) declare decidedAt: number | null;
   @Column(TEXT) declare decidedBy: string | null;
+  /** What was said to whoever asked. */
+  @Column(TEXT) declare answer: string;
+  /** Whether it was refused while it waited. */
+  @Column(DataType.BOOLEAN) declare declined: boolean;
 }
