@@ -13,7 +13,7 @@ const only = (...allowed) => ({
 const boundary = (files, ...allowed) => ({ files: [files], ignores: ['**/*.test.ts'], rules: { 'no-restricted-imports': ['error', only(...allowed)] } });
 
 export default tseslint.config(
-  { ignores: ['**/dist/**', '**/node_modules/**', '.virga/**', 'apps/console/public/**', 'test-results/**'] },
+  { ignores: ['**/dist/**', '**/node_modules/**', '.virga/**', 'apps/*/public/**', 'test-results/**'] },
   {
     files: ['**/*.{ts,tsx}'],
     extends: [...tseslint.configs.recommendedTypeChecked],
@@ -32,7 +32,7 @@ export default tseslint.config(
     },
   },
   {
-    files: ['apps/console/**/*.{ts,tsx}'],
+    files: ['apps/console/**/*.{ts,tsx}', 'apps/portal/**/*.{ts,tsx}', 'packages/parts/**/*.{ts,tsx}'],
     plugins: { 'react-hooks': hooks },
     rules: { 'react-hooks/rules-of-hooks': 'error', 'react-hooks/exhaustive-deps': 'error' },
   },
@@ -49,7 +49,9 @@ export default tseslint.config(
   boundary('packages/outbound/src/**/*.ts', 'core'),
   boundary('apps/gateway/src/**/*.ts', 'core', 'protocol', 'outbound'),
   boundary('apps/server/src/**/*.ts', 'core', 'protocol', 'outbound'),
-  boundary('apps/console/src/**/*.{ts,tsx}', 'core', 'protocol'),
+  boundary('packages/parts/src/**/*.{ts,tsx}', 'protocol'),
+  boundary('apps/console/src/**/*.{ts,tsx}', 'core', 'protocol', 'parts'),
+  boundary('apps/portal/src/**/*.{ts,tsx}', 'protocol', 'parts'),
   boundary('apps/standins/src/**/*.ts'),
   {
     files: ['packages/**/*.test.ts', 'packages/*/test/**/*.ts', 'apps/server/test/**/*.ts', 'apps/gateway/test/**/*.ts'],

@@ -1,4 +1,5 @@
 import { addPlans, addSubscriptions } from './plans.mjs';
+import { addPortal } from './portal.mjs';
 import { readFileSync } from 'node:fs';
 
 const contract = (name) => readFileSync(new URL(`contracts/${name}`, import.meta.url), 'utf8');
@@ -7,7 +8,7 @@ const contract = (name) => readFileSync(new URL(`contracts/${name}`, import.meta
  * Fills an empty control plane with the scenario, through the same API that the console uses.
  * @returns the keys and secrets that were made, which nobody can read again; null when it has data already
  */
-export async function seed(control, standins) {
+export async function seed(control, standins, portalUrl) {
   const standing = await control.get('/standing');
   if (standing.live || standing.apiCount > 0 || standing.providerCount > 0) return null;
   const [signIn, gates, meters, registry, dunlin, decisions, rights] = standins;
@@ -61,7 +62,8 @@ export async function seed(control, standins) {
   await addPlans(control, { headgates, readings, allotments });
   await addSubscriptions(control, provider.id);
   await control.send('POST', '/releases', { note: 'First release of the trust' });
-  return made;
+  const portalAccounts = await addPortal(control, portalUrl, { headgates, readings, allotments, providerId: provider.id });
+  return { ...made, portalAccounts };
 }
 
 const REQUEST_PARTS = ['path', 'query', 'header', 'cookie', 'security', 'type', 'body'];

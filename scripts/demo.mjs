@@ -14,6 +14,7 @@ const { endNode, onInterrupt, Supervisor } = await import('./lib/supervise.mjs')
 const { ControlClient } = await import('../demo/control-client.mjs');
 const { seed } = await import('../demo/seed.mjs');
 const { writeHistory } = await import('../demo/history.mjs');
+const { PORTAL_OWNER } = await import('../demo/portal.mjs');
 const { keepTrafficRunning } = await import('../demo/traffic.mjs');
 
 if (options.fresh) rmSync(folder, { recursive: true, force: true });
@@ -21,6 +22,7 @@ mkdirSync(folder, { recursive: true, mode: 0o700 });
 const kept = existsSync(marker) ? JSON.parse(readFileSync(marker, 'utf8')) : null;
 const password = kept?.operator?.password ?? 'virga-demo';
 const consoleUrl = `http://127.0.0.1:${portBase}`;
+const portalUrl = `http://127.0.0.1:${portBase + 2}`;
 // Where data is kept, its providers are known by the addresses that they had.
 const standinPort = Number(kept ? new URL(kept.standins[0].address).port : portBase + 11);
 const supervisor = new Supervisor();
@@ -34,6 +36,7 @@ try {
     VIRGA_STANDIN_PORT: String(standinPort),
     VIRGA_STANDIN_DATA: join(folder, 'standins'),
     VIRGA_CONSOLE_URL: consoleUrl,
+    VIRGA_PORTAL_URL: portalUrl,
   });
   await supervisor.start('control plane', 'apps/server/dist/main.js', {
     VIRGA_DATA: folder,
@@ -48,18 +51,20 @@ try {
     controlUrl: `${consoleUrl}/control/v1`,
     controlToken: secretOf('control-token'),
     gatewayUrl: `http://127.0.0.1:${portBase + 1}`,
+    portalUrl,
     operator: { name: 'operator', password },
     standins,
     // Keys and secrets that the demo gave its clients; the control plane keeps hashes only.
     made: kept?.made ?? null,
   };
   const control = new ControlClient(consoleUrl, facts.controlToken);
-  const made = await seed(control, standins);
+  const made = await seed(control, standins, portalUrl);
   if (made) facts.made = made;
   if (facts.made) {
     const place = { header: 'x-basin-key', api: 'Meter readings' };
     facts.keys = [{ client: 'Open data site', key: facts.made.openDataKey, plan: 'Open data', ...place }];
     facts.basic = facts.made.billing;
+    facts.portalAccounts = facts.made.portalAccounts ?? [];
   }
   writeFileSync(marker, `${JSON.stringify(facts, null, 2)}\n`, { mode: 0o600 });
   if (made) await writeHistory(control, secretOf('node-token'), standins, made);
@@ -67,6 +72,7 @@ try {
 Virga Ridge is running with the data of the Velmora Basin Water Trust (made up).
 
   console      ${facts.consoleUrl}      sign in as operator, password ${password}
+  portal       ${facts.portalUrl}      sign in as ${PORTAL_OWNER.name}, password ${PORTAL_OWNER.password}
   gateway      ${facts.gatewayUrl}
   sign-in      ${standins[0].issuer}      people of the trust have the password ${standins[0].users[0].password}
   facts        ${marker}

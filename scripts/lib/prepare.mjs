@@ -24,7 +24,7 @@ export function install() {
 /** Builds everything, unless no source has changed since the last build. */
 export function build() {
   const wanted = digest([...sources(join(ROOT, 'packages')), ...sources(join(ROOT, 'apps')), join(ROOT, 'package-lock.json')]);
-  if (stampOf('build') === wanted && existsSync(join(ROOT, 'apps/console/dist/index.html'))) return;
+  if (stampOf('build') === wanted && existsSync(join(ROOT, 'apps/portal/dist/index.html'))) return;
   console.log('Building.');
   run('npm', ['run', '--silent', 'build']);
   stamp('build', wanted);

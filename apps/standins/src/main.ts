@@ -12,11 +12,15 @@ const HOST = '127.0.0.1';
 const port = Number(process.env['VIRGA_STANDIN_PORT'] ?? 4191);
 const folder = process.env['VIRGA_STANDIN_DATA'] ?? '.virga/standins';
 const consoleUrl = process.env['VIRGA_CONSOLE_URL'] ?? 'http://127.0.0.1:4180';
+const portalUrl = process.env['VIRGA_PORTAL_URL'] ?? portalBeside(consoleUrl);
 
 const listen = (server: Server, at: number): Promise<void> => new Promise((resolve, reject) => server.once('error', reject).listen(at, HOST, resolve));
 
 try {
-  const redirectUris = ['personas', 'bench'].map((part) => `${consoleUrl}/control/v1/${part}/callback`);
+  const redirectUris = [
+    ...['personas', 'bench'].map((part) => `${consoleUrl}/control/v1/${part}/callback`),
+    ...['sign-in', 'tokens'].map((part) => `${portalUrl}/portal/v1/${part}/callback`),
+  ];
   const open = async (house: House, at: number): Promise<StandinProvider> => {
     const keyFile = join(folder, `${house.name.toLowerCase().replaceAll(' ', '-')}-keys.json`);
     const provider = new StandinProvider(house, `http://${HOST}:${at}`, keyFile, redirectUris);
@@ -48,6 +52,12 @@ try {
 } catch (error) {
   console.error(`stand-ins: cannot start: ${(error as Error).message}`);
   process.exit(1);
+}
+
+/** The portal is served two ports above the console. */
+function portalBeside(address: string): string {
+  const url = new URL(address);
+  return `http://${url.hostname}:${Number(url.port) + 2}`;
 }
 
 for (const signal of ['SIGTERM', 'SIGINT'] as const) process.on(signal, () => process.exit(0));

@@ -2,10 +2,9 @@ import { ThemeProvider } from '@mui/material/styles';
 import { SnackbarProvider } from 'notistack';
 import { useMemo } from 'react';
 import { RouterProvider } from 'react-router';
-import { ModeContext, useModeState } from '../client/mode';
+import { ModeContext, themeOf, useModeState } from '@virga/parts';
 import { router } from './router';
 import { SessionGate } from './session-gate';
-import { themeOf } from './theme';
 
 /** The whole console: theme, sign-in, screens. */
 export function App() {

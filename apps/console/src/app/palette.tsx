@@ -2,12 +2,12 @@ import Dialog from '@mui/material/Dialog';
 import { useInfiniteQuery, useQueries, useQuery } from '@tanstack/react-query';
 import { useContext, useEffect, useMemo, useState, type KeyboardEvent } from 'react';
 import { useNavigate } from 'react-router';
+import { ModeContext } from '@virga/parts';
 import { apisQuery, operationsQuery } from '../features/apis/queries';
 import { clientsQuery } from '../features/clients/queries';
 import { personasQuery } from '../features/personas/queries';
 import { ProbeContext } from '../features/probe/probe-state';
 import { providersQuery } from '../features/providers/queries';
-import { ModeContext } from '../client/mode';
 import { operationPath } from '../client/places';
 
 interface Target {

@@ -3,14 +3,14 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import type { SessionView } from '@virga/protocol';
 import { useState, type FormEvent, type ReactNode } from 'react';
 import { Ridge } from '../parts/ridge';
-import { api, ApiProblem, keepCsrfToken } from '../client/api';
+import { api, ApiProblem } from '../client/api';
 
 /** Shows the sign-in until there is a session. */
 export function SessionGate({ children }: { readonly children: ReactNode }) {
   const session = useQuery({ queryKey: ['session'], queryFn: () => api.get<SessionView>('/session'), staleTime: 60_000 });
   if (session.isPending) return null;
   if (!session.data || session.isError) return <SignIn away={session.error instanceof ApiProblem && session.error.status === 0} />;
-  keepCsrfToken(session.data.csrfToken);
+  api.keepCsrfToken(session.data.csrfToken);
   return children;
 }
 

@@ -1,12 +1,12 @@
 import { useContext, useEffect, useState } from 'react';
 import { NavLink, Outlet } from 'react-router';
+import { ModeContext } from '@virga/parts';
 import { BenchContext, useBenchState } from '../features/bench/bench-state';
 import { ProbeDrawer } from '../features/probe/probe-drawer';
 import { ProbeContext, useProbeState } from '../features/probe/probe-state';
 import { Ridge } from '../parts/ridge';
 import { FloatingWhy, WhyContext, useWhyState } from '../parts/why';
 import { KeyHelp } from './key-help';
-import { ModeContext } from '../client/mode';
 import { Palette } from './palette';
 import { useStanding } from '../client/standing';
 import { Strip } from './strip';

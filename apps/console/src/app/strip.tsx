@@ -1,9 +1,9 @@
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link } from 'react-router';
+import { Ago } from '@virga/parts';
 import { PublishDialog } from '../features/releases/publish-dialog';
 import { Mark } from '../parts/mark';
-import { Ago } from '../parts/time';
 import { useStanding } from '../client/standing';
 
 /** Environment, what is live, what is not. Always there, so that nobody wonders why a change has no effect. */

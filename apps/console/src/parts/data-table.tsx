@@ -1,6 +1,6 @@
 import type { KeyboardEvent, ReactNode } from 'react';
 import { Link } from 'react-router';
-import { listKeys } from './list-keys';
+import { listKeys } from '@virga/parts';
 import { VirtualList } from './virtual-list';
 
 /** Makes the link that stands for a row, which is worked by arrow keys and Enter. @param label what it is called, where its text does not say it */

@@ -1,5 +1,5 @@
+import { count } from '@virga/parts';
 import { scaleLinear } from 'd3';
-import { count } from './time';
 
 const HEIGHT = 44;
 const DAY_MS = 86_400_000;

@@ -4,10 +4,10 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useSnackbar } from 'notistack';
 import { useEffect, useState, type SyntheticEvent } from 'react';
 import { useForm, type DefaultValues, type FieldValues, type UseFormReturn } from 'react-hook-form';
+import { ProblemNotice } from '@virga/parts';
 import { api as control, ApiProblem } from '../client/api';
 import { showProblems } from './form-problems';
 import { LeaveGuard } from './leave-guard';
-import { ProblemNotice } from './problem-notice';
 
 /** A form over one part of the draft: what it edits, and what saving it is doing. */
 export interface DraftForm<Patch extends FieldValues> {

@@ -1,7 +1,7 @@
 import { STEP_NAMES, STEPS, type StepId } from '@virga/core';
+import { took } from '@virga/parts';
 import type { StepView } from '@virga/protocol';
 import { Mark, markOf } from './mark';
-import { took } from './time';
 
 /** Steps that every request has in its way; the others show only when something happened there. */
 const ALWAYS: readonly StepId[] = ['route', 'credential', 'rights', 'upstream'];

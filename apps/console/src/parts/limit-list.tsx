@@ -1,6 +1,6 @@
 import { describeLimit, LIMIT_METHODS, type LimitMethod } from '@virga/core';
+import { Field } from '@virga/parts';
 import { limitOf, type LimitDto, type LimitSubjectDto } from '@virga/protocol';
-import { Field } from './field';
 import { SpanField } from './span-field';
 
 const SUBJECTS: readonly (readonly [LimitSubjectDto['kind'], string])[] = [

@@ -1,5 +1,5 @@
+import { Field } from '@virga/parts';
 import { useState } from 'react';
-import { Field } from './field';
 
 const UNITS = [
   [1, 'seconds'],

@@ -1,7 +1,7 @@
+import { listKeys } from '@virga/parts';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, type KeyboardEvent, type ReactNode } from 'react';
 import { Link } from 'react-router';
-import { listKeys } from './list-keys';
 
 /** How one row of a long list looks and answers. */
 export interface VirtualRow {

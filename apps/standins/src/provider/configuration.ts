@@ -71,6 +71,9 @@ export function providerConfiguration(house: House, keys: SigningKeys, redirectU
       revocation: { enabled: true },
       userinfo: { enabled: true },
       rpInitiatedLogout: { enabled: false },
+      // Anybody may register a client here (RFC 7591), and change it with the token that it got (RFC 7592).
+      registration: { enabled: true },
+      registrationManagement: { enabled: true },
       resourceIndicators: {
         enabled: true,
         defaultResource: (ctx) => resourceFor(house, scopesAsked(ctx)) ?? [],

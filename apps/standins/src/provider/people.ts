@@ -46,6 +46,7 @@ const PROGRAMS: readonly Program[] = [
     grants: ['implicit', 'password'],
     scopes: ['openid', 'gates:read', 'readings:read'],
   },
+  { id: 'water-portal', name: 'API portal', secret: 'portal-demo-secret', grants: BROWSER, scopes: ['openid'] },
   {
     id: 'workshop',
     name: 'Workshop (any scope, any resource)',

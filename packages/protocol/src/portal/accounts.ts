@@ -188,7 +188,10 @@ export class PortalSite {
   @IsString() welcome: string;
   @IsString() contact: string;
   @IsIn([...REGISTRATIONS]) registration: Registration;
+  /** Where one signs in to the portal. */
   @IsArray() @NestedEach() @Type(() => OpenProvider) providers: OpenProvider[];
+  /** Where programs can be registered by who is signed in. */
+  @IsArray() @NestedEach() @Type(() => OpenProvider) registers: OpenProvider[];
   @IsArray() @NestedEach() @Type(() => NoticeView) notices: NoticeView[];
   @IsArray() @NestedEach() @Type(() => PageLink) pages: PageLink[];
   @IsOptional() @Nested() @Type(() => PortalSession) session: PortalSession | null;

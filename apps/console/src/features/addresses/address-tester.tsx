@@ -1,13 +1,11 @@
 import Button from '@mui/material/Button';
 import { useMutation } from '@tanstack/react-query';
+import { count, Field, ProblemNotice } from '@virga/parts';
 import type { AddressAnswer, AddressesView, AddressVerdict } from '@virga/protocol';
 import { useState, type SyntheticEvent } from 'react';
 import { Link } from 'react-router';
 import { DataTable, type Column } from '../../parts/data-table';
-import { Field } from '../../parts/field';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { askAddress } from '../apis/address-queries';
 import { operationPath } from '../../client/places';
 

@@ -1,14 +1,12 @@
 import { describeAddresses } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
+import { count, Field, ProblemNotice } from '@virga/parts';
 import { AddressesPatch, addressRuleOf, type AddressesView } from '@virga/protocol';
 import { Link } from 'react-router';
 import { withQuery } from '../../client/api';
 import { useFieldArray, type UseFormReturn } from 'react-hook-form';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
-import { Field } from '../../parts/field';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
-import { count } from '../../parts/time';
 import { AddressRuleEditor, rowsFor } from '../apis/address-rule-editor';
 import { AddressTester } from './address-tester';
 import { addressesQuery } from '../apis/address-queries';

@@ -1,10 +1,9 @@
+import { Copyable, Field } from '@virga/parts';
 import { ApiPatch, type ApiView, type CorsDto, type TokenOverrideDto } from '@virga/protocol';
 import { useState } from 'react';
 import { useFieldArray, type UseFormReturn } from 'react-hook-form';
 import { useStanding } from '../../client/standing';
-import { Copyable } from '../../parts/copy';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
-import { Field } from '../../parts/field';
 import { SchemesSection } from './schemes-section';
 import { TOKEN_MEMBERS, TokenField, type TokenMember } from './token-fields';
 

@@ -1,8 +1,8 @@
 import { describeAddresses } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
+import { ProblemNotice } from '@virga/parts';
 import { addressRuleOf, type AddressRuleDto } from '@virga/protocol';
 import { useState } from 'react';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { AddressRuleEditor, wrongIn } from './address-rule-editor';
 import { addressesQuery } from './address-queries';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';

@@ -1,6 +1,6 @@
 import { checkAddresses, compileAddresses, describeAddresses, entryOf, reviewAddresses, type AddressRule } from '@virga/core';
+import { Field } from '@virga/parts';
 import { addressRuleOf, type AddressesView, type AddressRuleDto } from '@virga/protocol';
-import { Field } from '../../parts/field';
 import { Mark } from '../../parts/mark';
 import { TextList } from '../../parts/text-list';
 

@@ -1,11 +1,10 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { count, ProblemNotice } from '@virga/parts';
 import type { ApiSummary } from '@virga/protocol';
 import { Link, useSearchParams } from 'react-router';
 import { DataTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { apisQuery } from './queries';
 
 const STATES = { same: 'live', changed: 'changed, not published', new: 'not published yet' } as const;

@@ -1,7 +1,7 @@
 import { useQueries, useQuery } from '@tanstack/react-query';
+import { Ago } from '@virga/parts';
 import type { ApiView } from '@virga/protocol';
 import { Link } from 'react-router';
-import { Ago } from '../../parts/time';
 import { ChangeList } from '../releases/change-list';
 import { releaseQuery, releasesQuery } from '../releases/queries';
 

@@ -2,7 +2,7 @@ import { AUTHORIZER_BOUNDS } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { ProblemNotice } from '../../parts/problem-notice';
+import { ProblemNotice } from '@virga/parts';
 import { authorizerPath } from '../../client/places';
 import { authorizersQuery } from './authorizer-queries';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';

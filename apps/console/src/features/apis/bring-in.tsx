@@ -1,15 +1,14 @@
 import { classValidatorResolver } from '@hookform/resolvers/class-validator';
 import Button from '@mui/material/Button';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { Field, ProblemNotice } from '@virga/parts';
 import { ImportInput, type ContractReading, type ContractSourceInput, type ImportView } from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { useState } from 'react';
 import { useForm } from 'react-hook-form';
 import { api } from '../../client/api';
-import { Field } from '../../parts/field';
 import { showProblems } from '../../parts/form-problems';
 import { LeaveGuard, useArrival } from '../../parts/leave-guard';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { Reading } from './contract-reading';
 import { ContractSource } from './contract-source';
 

@@ -1,10 +1,9 @@
 import { CONDITION_BOUNDS } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
+import { Field, ProblemNotice } from '@virga/parts';
 import type { ConditionDto, ConditionUseDto } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { Field } from '../../parts/field';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { ConditionField } from './condition-field';
 import { faultsOf } from './condition-faults';
 import { conditionScopeQuery, conditionsQuery } from './condition-queries';

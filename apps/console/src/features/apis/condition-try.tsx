@@ -1,10 +1,10 @@
 import { placeIn, sampleValues, tryCondition, type ConditionScope, type TriedCondition } from '@virga/core';
 import { useMutation } from '@tanstack/react-query';
+import { ProblemNotice } from '@virga/parts';
 import type { TracePage, TraceView } from '@virga/protocol';
 import { lazy, Suspense, useState } from 'react';
 import { api as control, withQuery } from '../../client/api';
 import { Mark, type MarkKind } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
 
 const CodeEditor = lazy(() => import('../../parts/code-editor'));
 

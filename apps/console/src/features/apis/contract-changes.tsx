@@ -1,5 +1,5 @@
+import { Call } from '@virga/parts';
 import type { ReimportView } from '@virga/protocol';
-import { Call } from '../../parts/method';
 
 const CALLERS = { wider: 'somebody may call who could not', narrower: 'fewer may call', same: '' } as const;
 const SHOWN = 1000;

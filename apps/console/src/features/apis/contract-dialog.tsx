@@ -9,13 +9,12 @@ import {
   type ContractRule,
 } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
+import { count, Field } from '@virga/parts';
 import type { ContractPartCount, ContractRuleDto } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { conformanceQuery } from '../../client/conformance';
 import { MODE_WORDS } from '../../client/contract-parts';
-import { Field } from '../../parts/field';
-import { count } from '../../parts/time';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';
 
 const REQUEST_PARTS = CONTRACT_PARTS.filter((part) => !ANSWER_PARTS.has(part));

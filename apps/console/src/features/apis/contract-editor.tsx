@@ -1,11 +1,11 @@
 import Button from '@mui/material/Button';
 import { queryOptions, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { ProblemNotice } from '@virga/parts';
 import type { ApiView, ContractReading, ContractText, ReimportView } from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { api as control, ApiProblem } from '../../client/api';
 import { LeaveGuard } from '../../parts/leave-guard';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { Changes } from './contract-changes';
 
 const ContractTextEditor = lazy(() => import('../../parts/contract-text-editor'));

@@ -1,6 +1,6 @@
+import { count } from '@virga/parts';
 import type { ContractReading } from '@virga/protocol';
 import { Mark } from '../../parts/mark';
-import { count } from '../../parts/time';
 
 /** What a description says and what is wrong with it. */
 export function Reading({ reading }: { readonly reading: ContractReading }) {

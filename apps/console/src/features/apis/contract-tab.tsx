@@ -1,11 +1,11 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { ProblemNotice } from '@virga/parts';
 import type { ApiView, ContractSourceInput, ReimportView } from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { lazy, Suspense, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { api as control } from '../../client/api';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { Changes } from './contract-changes';
 import { ContractDialog } from './contract-dialog';
 import { ContractEditor } from './contract-editor';

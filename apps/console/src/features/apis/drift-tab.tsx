@@ -1,5 +1,6 @@
 import { queryOptions, useMutation, useQuery } from '@tanstack/react-query';
 import type { DriftKind, SecurityKind } from '@virga/core';
+import { Ago, Call, count, ProblemNotice } from '@virga/parts';
 import type { ApiView, ContractText, DriftList, DriftView } from '@virga/protocol';
 import { Link } from 'react-router';
 import { api as control } from '../../client/api';
@@ -7,9 +8,6 @@ import { saveText } from '../../client/save-text';
 import { operationPath } from '../../client/places';
 import { DataTable } from '../../parts/data-table';
 import { DayBars } from '../../parts/day-bars';
-import { Call } from '../../parts/method';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago, count } from '../../parts/time';
 
 const driftQuery = (id: string) =>
   queryOptions({ queryKey: ['apis', id, 'drift'], queryFn: () => control.get<DriftList>(`/apis/${id}/drift`), refetchInterval: 15_000 });

@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
+import { Field } from '@virga/parts';
 import type { LimitDto, PlanUseDto } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { Field } from '../../parts/field';
 import { LimitList } from '../../parts/limit-list';
 import { plansQuery } from './plan-queries';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';

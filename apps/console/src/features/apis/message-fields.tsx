@@ -1,5 +1,5 @@
+import { Field } from '@virga/parts';
 import type { MessageOverrideDto } from '@virga/protocol';
-import { Field } from '../../parts/field';
 import { TextList } from '../../parts/text-list';
 
 /** The members of a rule about bodies, in the order in which a request meets them. */

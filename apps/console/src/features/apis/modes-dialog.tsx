@@ -1,11 +1,11 @@
 import { MODED_CHECKS, STEP_NAMES, type CheckMode, type ModedCheck } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
+import { count } from '@virga/parts';
 import type { ApiView, ModesDto, OperationView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { withQuery } from '../../client/api';
 import { Mark } from '../../parts/mark';
-import { count } from '../../parts/time';
 import { onlyOne, RuleDialog, subjectWords, type RuleSubject } from './rule-dialog';
 import { observedQuery } from '../../client/observed';
 

@@ -1,12 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
+import { Call, count, ProblemNotice } from '@virga/parts';
 import type { ApiView, OperationView } from '@virga/protocol';
 import { useContext, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { LongTable, type Column } from '../../parts/data-table';
 import { Mark, type MarkKind } from '../../parts/mark';
-import { Call } from '../../parts/method';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { ProbeContext } from '../probe/probe-state';
 import { AccessDialog } from './access-dialog';
 import { RulesBar } from './rules-bar';

@@ -4,10 +4,10 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { ProblemNotice } from '@virga/parts';
 import type { ApiPatch, ApiView, OperationsPatch, OperationView } from '@virga/protocol';
 import { useState, type ReactNode } from 'react';
 import { api as control, ApiProblem } from '../../client/api';
-import { ProblemNotice } from '../../parts/problem-notice';
 
 /** What a dialog about rules is about: operations, or the API for all that have no rule of their own. */
 export interface RuleSubject {

@@ -1,10 +1,9 @@
 import { takesTokens, type SchemeType } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
+import { Copyable, Field } from '@virga/parts';
 import type { ApiPatch, ProviderView, SchemeDto } from '@virga/protocol';
 import { useFieldArray, type UseFormReturn } from 'react-hook-form';
 import { Link } from 'react-router';
-import { Copyable } from '../../parts/copy';
-import { Field } from '../../parts/field';
 import { providersQuery } from '../providers/queries';
 
 /** Kinds of schemes that can be added by hand, and what their declared type is then. */

@@ -1,6 +1,6 @@
+import { Field } from '@virga/parts';
 import { ALL_ALGORITHMS, type ClaimDemandDto, type TokenOverrideDto, type TokenPlaceDto } from '@virga/protocol';
 import type { ReactNode } from 'react';
-import { Field } from '../../parts/field';
 import { TextList } from '../../parts/text-list';
 
 /** The members of a token rule that have a field of their own, in the order in which tokens meet them. */

@@ -1,7 +1,7 @@
 import type { UpstreamLimits } from '@virga/core';
+import { Field } from '@virga/parts';
 import { ApiPatch, type ApiView } from '@virga/protocol';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
-import { Field } from '../../parts/field';
 
 const valuesOf = ({ name, version, basePath, upstream }: ApiView): ApiPatch => ({ name, version, basePath, upstream });
 

@@ -1,9 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
+import { count, ProblemNotice } from '@virga/parts';
 import type { AuthorizerSummary } from '@virga/protocol';
 import { Link } from 'react-router';
 import { DataTable, type Column } from '../../parts/data-table';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { authorizerPath } from '../../client/places';
 import { authorizersQuery } from '../apis/authorizer-queries';
 import { callsOf, milliseconds } from './cost';

@@ -1,14 +1,12 @@
 import { AUTHORIZER_BOUNDS, checkScript } from '@virga/core';
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { Confirm, Field, ProblemNotice } from '@virga/parts';
 import type { AuthorizerInput, AuthorizerView, ServiceDto } from '@virga/protocol';
 import { useEffect, useRef, useState, type SyntheticEvent } from 'react';
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router';
 import { ApiProblem } from '../../client/api';
-import { Confirm } from '../../parts/confirm';
-import { Field } from '../../parts/field';
 import { LeaveGuard } from '../../parts/leave-guard';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
 import { authorizerPath } from '../../client/places';
 import { conditionsQuery } from '../apis/condition-queries';

@@ -1,6 +1,6 @@
 import { AUTHORIZER_BOUNDS, hiddenBy, WIDEST_KEY, type CacheKeyPart } from '@virga/core';
+import { Field } from '@virga/parts';
 import type { AnswerCacheDto } from '@virga/protocol';
-import { Field } from '../../parts/field';
 import { TextList } from '../../parts/text-list';
 import { errorAt } from './errors';
 

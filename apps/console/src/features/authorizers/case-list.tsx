@@ -1,7 +1,7 @@
 import { AUTHORIZER_ANSWERS, type AuthorizerSays } from '@virga/core';
+import { Field } from '@virga/parts';
 import type { AuthorizerCaseDto, TriedView } from '@virga/protocol';
 import { lazy, Suspense, useState } from 'react';
-import { Field } from '../../parts/field';
 import { Mark } from '../../parts/mark';
 import { milliseconds } from './cost';
 

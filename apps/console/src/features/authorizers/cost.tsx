@@ -1,5 +1,5 @@
+import { count } from '@virga/parts';
 import type { AuthorizerCost } from '@virga/protocol';
-import { count } from '../../parts/time';
 
 /** Requests that it was asked about, kept answers included. */
 export const callsOf = ({ allowed, denied, signIn, failed }: AuthorizerCost): number => allowed + denied + signIn + failed;

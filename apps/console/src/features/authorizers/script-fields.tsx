@@ -1,7 +1,7 @@
 import { AUTHORIZER_BOUNDS, checkScript, OPEN_SCOPE, placeIn, type ConditionScope } from '@virga/core';
+import { Field } from '@virga/parts';
 import type { ScriptDto } from '@virga/protocol';
 import { lazy, Suspense } from 'react';
-import { Field } from '../../parts/field';
 import { SCRIPT_EXAMPLES } from './examples';
 import { errorAt } from './errors';
 

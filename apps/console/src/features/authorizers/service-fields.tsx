@@ -1,6 +1,6 @@
 import { AUTHORIZER_BOUNDS } from '@virga/core';
+import { Field } from '@virga/parts';
 import type { ServiceDto, ServicePropertyDto, ServiceView } from '@virga/protocol';
-import { Field } from '../../parts/field';
 import { TextList } from '../../parts/text-list';
 import { errorAt } from './errors';
 

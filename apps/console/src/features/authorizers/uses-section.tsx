@@ -1,10 +1,9 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { count, ProblemNotice } from '@virga/parts';
 import type { AuthorizerUse } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { apisQuery, operationsQuery } from '../apis/queries';
 import { useAuthorizerUses } from './queries';
 import { operationPath } from '../../client/places';

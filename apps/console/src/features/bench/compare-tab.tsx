@@ -1,6 +1,6 @@
 import { compareTokens, recognise, readPart, UnreadToken, type TokenDifference } from '@virga/core';
 import { useContext, useState } from 'react';
-import { Field } from '../../parts/field';
+import { Field } from '@virga/parts';
 import { BenchContext } from './bench-state';
 
 const KINDS: Readonly<Record<TokenDifference['kind'], string>> = {

@@ -1,5 +1,5 @@
+import { Copyable } from '@virga/parts';
 import type { ExchangeView } from '@virga/protocol';
-import { Copyable } from '../../parts/copy';
 
 /** HTTP exchanges with a provider, in order, each to be opened. */
 export function ExchangeList({ exchanges }: { readonly exchanges: readonly ExchangeView[] }) {

@@ -1,12 +1,10 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery } from '@tanstack/react-query';
+import { Copyable, Field, ProblemNotice } from '@virga/parts';
 import type { GrantInput, GrantKind, GrantView } from '@virga/protocol';
 import { useContext, useEffect, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../client/api';
-import { Copyable } from '../../parts/copy';
-import { Field } from '../../parts/field';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
 import { providersQuery } from '../providers/queries';
 import { BenchContext } from './bench-state';

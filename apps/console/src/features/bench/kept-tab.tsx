@@ -2,10 +2,9 @@ import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useContext, useState } from 'react';
 import { useNavigate } from 'react-router';
+import { Ago, ProblemNotice } from '@virga/parts';
 import { api } from '../../client/api';
 import { DataTable } from '../../parts/data-table';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago } from '../../parts/time';
 import { BenchContext } from './bench-state';
 import { savedTokensQuery } from './queries';
 

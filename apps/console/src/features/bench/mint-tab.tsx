@@ -1,12 +1,10 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery } from '@tanstack/react-query';
+import { Copyable, Field, ProblemNotice } from '@virga/parts';
 import type { MintInput, MintView } from '@virga/protocol';
 import { useContext, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../client/api';
-import { Copyable } from '../../parts/copy';
-import { Field } from '../../parts/field';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { apisQuery, apiQuery } from '../apis/queries';
 import { BenchContext } from './bench-state';
 import { benchIssuerQuery } from './queries';

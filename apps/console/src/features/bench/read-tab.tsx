@@ -1,7 +1,7 @@
 import { compileClaimMap, readToken, recognise, stranger, UnreadToken, type ClaimMap, type PastedItem } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
 import { useContext } from 'react';
-import { Field } from '../../parts/field';
+import { Field } from '@virga/parts';
 import { PrincipalFacts } from '../providers/claim-map-editor';
 import { providersQuery } from '../providers/queries';
 import { BenchContext } from './bench-state';

@@ -1,12 +1,11 @@
 import Button from '@mui/material/Button';
 import { useMutation } from '@tanstack/react-query';
+import { Field, ProblemNotice } from '@virga/parts';
 import type { TamperRow, TamperView } from '@virga/protocol';
 import { useContext } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../client/api';
-import { Field } from '../../parts/field';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { BenchContext } from './bench-state';
 import { isAimed, TargetPicker } from './target-picker';
 

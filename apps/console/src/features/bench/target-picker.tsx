@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
+import { Field } from '@virga/parts';
 import type { BenchTarget } from '@virga/protocol';
 import { useContext } from 'react';
-import { Field } from '../../parts/field';
 import { apisQuery, operationsQuery } from '../apis/queries';
 import { providersQuery } from '../providers/queries';
 import { BenchContext } from './bench-state';

@@ -1,6 +1,6 @@
 import { CLAIM_WORDS, HEADER_WORDS, readPart, TIME_CLAIMS, UnreadToken, type JsonObject } from '@virga/core';
 import { useEffect, useState } from 'react';
-import { exactTime } from '../../parts/time';
+import { exactTime } from '@virga/parts';
 import { TokenLanes } from './token-lanes';
 import { relative, TokenTimes } from './token-times';
 

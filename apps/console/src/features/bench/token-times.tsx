@@ -1,6 +1,6 @@
+import { exactTime, inWords } from '@virga/parts';
 import { TIME_CLAIMS } from '@virga/core';
 import { scaleTime } from 'd3';
-import { exactTime, inWords } from '../../parts/time';
 
 const WIDTH = 560;
 const EDGE = 40;

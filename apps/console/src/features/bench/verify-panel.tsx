@@ -1,11 +1,10 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery } from '@tanstack/react-query';
+import { Field, ProblemNotice } from '@virga/parts';
 import type { BenchTarget, CheckView, ExamineView, StepView } from '@virga/protocol';
 import { useContext } from 'react';
 import { api } from '../../client/api';
-import { Field } from '../../parts/field';
 import { Mark, markOf } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { WhyContext } from '../../parts/why';
 import { PrincipalFacts } from '../providers/claim-map-editor';
 import { BenchContext } from './bench-state';

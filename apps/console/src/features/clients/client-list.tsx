@@ -1,12 +1,11 @@
 import Button from '@mui/material/Button';
 import { useInfiniteQuery } from '@tanstack/react-query';
+import { Ago, count, ProblemNotice } from '@virga/parts';
 import type { ClientSummary } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 import { LongTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago, count } from '../../parts/time';
 import { AddClient } from './client-form';
 import { clientsQuery } from './queries';
 import { TakeList } from './take-list';

@@ -1,14 +1,11 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { Ago, Confirm, Copyable, ProblemNotice } from '@virga/parts';
 import type { ClientView, CredentialView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import { Confirm } from '../../parts/confirm';
 import { DataTable } from '../../parts/data-table';
-import { Copyable } from '../../parts/copy';
 import { Mark, type MarkKind } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago } from '../../parts/time';
 import { ClientFacts } from './client-form';
 import { ClientPlans } from './client-plans';
 import { ClientOpens } from './client-opens';

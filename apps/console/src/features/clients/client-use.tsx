@@ -1,14 +1,12 @@
 import { useQuery } from '@tanstack/react-query';
 import type { ClientUseView, UseDays } from '@virga/protocol';
-import dayjs from 'dayjs';
-import { max, scaleBand, scaleLinear, sum } from 'd3';
+import { sum } from 'd3';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { withQuery } from '../../client/api';
 import { DataTable } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count, exactTime } from '../../parts/time';
+import { count, exactTime, ProblemNotice, sliceWords, UseBars } from '@virga/parts';
 import { clientUseQuery } from './queries';
 
 const SPANS: readonly (readonly [UseDays, string])[] = [
@@ -56,7 +54,7 @@ function Shown({ use, table, clientId }: { readonly use: ClientUseView; readonly
     );
   return (
     <>
-      {table ? <Slices use={use} /> : <Bars use={use} />}
+      {table ? <Slices use={use} /> : <UseBars use={use} />}
       <div className="columns">
         <DataTable
           items={use.apis}
@@ -89,59 +87,17 @@ function Shown({ use, table, clientId }: { readonly use: ClientUseView; readonly
   );
 }
 
-const timeWords = (at: number, sliceMs: number): string => dayjs(at).format(sliceMs < 3_600_001 ? 'HH:mm' : sliceMs < 86_400_000 ? 'D MMM HH:mm' : 'D MMM');
-
 function Slices({ use }: { readonly use: ClientUseView }) {
   return (
     <DataTable
       items={use.slices.filter(({ passed, refused }) => passed + refused > 0)}
       keyOf={({ at }) => at}
       columns={[
-        { head: 'From', cell: ({ at }) => <time title={exactTime(at)}>{timeWords(at, use.sliceMs)}</time> },
+        { head: 'From', cell: ({ at }) => <time title={exactTime(at)}>{sliceWords(at, use.sliceMs)}</time> },
         { head: 'Passed', className: 'number', cell: ({ passed }) => count(passed) },
         { head: 'Of them would have been refused', className: 'number', cell: ({ wouldRefuse }) => count(wouldRefuse) },
         { head: 'Refused', className: 'number', cell: ({ refused }) => count(refused) },
       ]}
     />
-  );
-}
-
-const WIDTH = 1040;
-const HEIGHT = 84;
-const FOOT = 16;
-
-/** What passed stands on the line, what was refused hangs below it: the two are told apart by place, not by colour alone. */
-function Bars({ use: { slices, sliceMs } }: { readonly use: ClientUseView }) {
-  const up = max(slices, ({ passed }) => passed) ?? 0;
-  const down = max(slices, ({ refused }) => refused) ?? 0;
-  const y = scaleLinear([0, Math.max(1, up + down)], [0, HEIGHT - FOOT - 4]);
-  const ground = 2 + y(up);
-  const x = scaleBand(
-    slices.map(({ at }) => at),
-    [0, WIDTH],
-  ).padding(0.2);
-  const every = Math.ceil(slices.length / 8);
-  return (
-    <svg
-      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      style={{ width: '100%' }}
-      role="img"
-      aria-label={`Requests by time, passed above the line and refused below it; at most ${up} passed and ${down} refused in one slice`}
-    >
-      {slices.map(({ at, passed, refused }, index) => (
-        <g key={at}>
-          <title>{`from ${exactTime(at)}: ${count(passed)} passed, ${count(refused)} refused`}</title>
-          <rect x={x(at)} y={0} width={x.bandwidth()} height={HEIGHT - FOOT} fill="transparent" />
-          <rect x={x(at)} y={ground - y(passed)} width={x.bandwidth()} height={y(passed)} fill="var(--rain)" />
-          <rect x={x(at)} y={ground} width={x.bandwidth()} height={y(refused)} fill="var(--rust)" />
-          {index % every === 0 && (
-            <text x={x(at)} y={HEIGHT - 3} fontSize={11} fill="var(--pencil)">
-              {timeWords(at, sliceMs)}
-            </text>
-          )}
-        </g>
-      ))}
-      <line x1={0} x2={WIDTH} y1={ground} y2={ground} stroke="var(--ink)" />
-    </svg>
   );
 }

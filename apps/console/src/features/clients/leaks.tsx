@@ -1,14 +1,11 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Ago, Copyable, count, Field, ProblemNotice } from '@virga/parts';
 import type { LeakedCredential, LeakReport } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import { Copyable } from '../../parts/copy';
 import { DataTable } from '../../parts/data-table';
-import { Field } from '../../parts/field';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago, count } from '../../parts/time';
 import { leakRuleQuery, lookForLeaks, makeScanner, removeScanner, revokeCredential, setLeakRule } from './queries';
 import { useClientChange } from '../../client/directory-change';
 

@@ -4,16 +4,14 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { count, Field, ProblemNotice } from '@virga/parts';
 import type { ClientListLine, ClientListReport } from '@virga/protocol';
 import { csvFormatRows } from 'd3';
 import { useState } from 'react';
 import { saveText } from '../../client/save-text';
 import { CsvFile } from '../../parts/csv-file';
 import { DataTable } from '../../parts/data-table';
-import { Field } from '../../parts/field';
 import { Mark, type MarkKind } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { takeClients } from './queries';
 
 const MARKS: Readonly<Record<ClientListLine['becomes'], MarkKind>> = { added: 'passed', changed: 'would-refuse', same: 'skipped', wrong: 'refused' };

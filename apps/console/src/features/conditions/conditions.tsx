@@ -1,14 +1,12 @@
 import { OPEN_SCOPE, type ConditionScope } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
+import { count, Field, ProblemNotice } from '@virga/parts';
 import { ConditionsPatch, type ConditionsView } from '@virga/protocol';
 import { useMemo } from 'react';
 import { useFieldArray } from 'react-hook-form';
 import { Link } from 'react-router';
 import { withQuery } from '../../client/api';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
-import { Field } from '../../parts/field';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { ConditionField } from '../apis/condition-field';
 import { conditionsQuery } from '../apis/condition-queries';
 

@@ -1,13 +1,12 @@
 import { ANSWER_PARTS, CONTRACT_PARTS, partWords, type ContractPart } from '@virga/core';
 import { useQuery } from '@tanstack/react-query';
+import { count, ProblemNotice } from '@virga/parts';
 import type { ContractStanding } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { conformanceQuery } from '../../client/conformance';
 import { MODE_MARKS, MODE_WORDS, PART_HEADS } from '../../client/contract-parts';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { ContractDialog } from '../apis/contract-dialog';
 import { apiQuery } from '../apis/queries';
 import { violationsQuery } from './queries';

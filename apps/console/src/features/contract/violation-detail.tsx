@@ -1,5 +1,6 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Ago, count, ProblemNotice } from '@virga/parts';
 import type { AcceptView, TraceView, ViolationView } from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { lazy, Suspense, useContext } from 'react';
@@ -7,8 +8,6 @@ import { Link } from 'react-router';
 import { api, withQuery } from '../../client/api';
 import { operationPath } from '../../client/places';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago, count } from '../../parts/time';
 import { ProbeContext } from '../probe/probe-state';
 import { placeQuery } from './queries';
 import { placeWords } from './violations-table';

@@ -1,8 +1,7 @@
+import { Ago, Call, count } from '@virga/parts';
 import type { ViolationView } from '@virga/protocol';
 import { LongTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { Call } from '../../parts/method';
-import { Ago, count } from '../../parts/time';
 
 /** Where something stands in a message, in words. */
 export const placeWords = ({ name, at, part }: Pick<ViolationView, 'name' | 'at' | 'part'>): string =>

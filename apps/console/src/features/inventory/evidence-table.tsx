@@ -1,5 +1,5 @@
+import { count } from '@virga/parts';
 import type { EvidenceView } from '@virga/protocol';
-import { count } from '../../parts/time';
 
 /** What an operation rests on, piece by piece, each of which can be left out. */
 export function EvidenceTable({

@@ -1,7 +1,6 @@
+import { Ago, Call, count } from '@virga/parts';
 import type { InventoryItem } from '@virga/protocol';
 import { LongTable } from '../../parts/data-table';
-import { Call } from '../../parts/method';
-import { Ago, count } from '../../parts/time';
 import { cameWith } from './inventory-tree';
 import { KIND_WORDS, KindMark } from './kind-mark';
 

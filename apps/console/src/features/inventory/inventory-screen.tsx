@@ -1,10 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
+import { count, ProblemNotice } from '@virga/parts';
 import { INVENTORY_KINDS, type InventoryApi, type InventoryItem, type InventoryKind } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useNavigate, useSearchParams } from 'react-router';
 import { operationPath } from '../../client/places';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { apiQuery } from '../apis/queries';
 import { InventoryList } from './inventory-list';
 import { InventoryTree } from './inventory-tree';

@@ -1,10 +1,8 @@
 import useMediaQuery from '@mui/material/useMediaQuery';
+import { Ago, count, listKeys, Method } from '@virga/parts';
 import type { InventoryApi, InventoryItem } from '@virga/protocol';
 import { useMemo } from 'react';
 import { Link } from 'react-router';
-import { listKeys } from '../../parts/list-keys';
-import { Method } from '../../parts/method';
-import { Ago, count } from '../../parts/time';
 import { KIND_WORDS } from './kind-mark';
 import { PathChart } from './path-chart';
 import { layOutPaths, ROW } from './path-tree';

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { STEP_NAMES, type CallAnswer } from '@virga/core';
 import { useState } from 'react';
-import { ProblemNotice } from '../../parts/problem-notice';
+import { ProblemNotice } from '@virga/parts';
 import { LetThroughList } from './let-through-list';
 import { callQuery, type CallInput, type Which } from './queries';
 

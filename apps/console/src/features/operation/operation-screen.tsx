@@ -1,13 +1,11 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { count, Method, ProblemNotice } from '@virga/parts';
 import type { OperationCheckView, OperationPage } from '@virga/protocol';
 import { useContext, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { withQuery } from '../../client/api';
 import { Mark, type MarkKind } from '../../parts/mark';
-import { Method } from '../../parts/method';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { AuthorizerDialog } from '../apis/authorizer-dialog';
 import { ConditionDialog } from '../apis/condition-dialog-later';
 import { AddressDialog } from '../apis/address-dialog';

@@ -1,11 +1,11 @@
 import type { StepId } from '@virga/core';
+import { count } from '@virga/parts';
 import type { FallLayer, FallSlice, FallView } from '@virga/protocol';
 import { area, curveMonotoneX, line, max, scaleLinear } from 'd3';
 import dayjs from 'dayjs';
 import { useMemo } from 'react';
 import { useNavigate } from 'react-router';
 import { withQuery } from '../../client/api';
-import { count } from '../../parts/time';
 import { streaksOf, type Streak } from './streaks';
 
 const WIDTH = 790;

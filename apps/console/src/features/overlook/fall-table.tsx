@@ -1,7 +1,7 @@
+import { count } from '@virga/parts';
 import type { FallView } from '@virga/protocol';
 import { Link } from 'react-router';
 import { withQuery } from '../../client/api';
-import { count } from '../../parts/time';
 
 /** The numbers behind the fall. */
 export function FallTable({ fall }: { readonly fall: FallView }) {

@@ -1,9 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
+import { count } from '@virga/parts';
 import { useStanding } from '../../client/standing';
 import { Mark } from '../../parts/mark';
-import { count } from '../../parts/time';
 import { FallChart } from './fall-chart';
 import { FallTable } from './fall-table';
 import { attentionQuery, fallQuery } from './queries';

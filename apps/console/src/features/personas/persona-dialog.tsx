@@ -5,14 +5,12 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Copyable, Field, ProblemNotice } from '@virga/parts';
 import { PersonaInput, type PersonaView } from '@virga/protocol';
 import { useState } from 'react';
 import { useForm } from 'react-hook-form';
 import { api } from '../../client/api';
-import { Copyable } from '../../parts/copy';
-import { Field } from '../../parts/field';
 import { showProblems } from '../../parts/form-problems';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { providersQuery } from '../providers/queries';
 
 const REDIRECT = `${window.location.origin}/control/v1/personas/callback`;

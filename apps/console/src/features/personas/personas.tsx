@@ -1,14 +1,12 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Ago, Confirm, ProblemNotice } from '@virga/parts';
 import type { PersonaView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { api } from '../../client/api';
-import { Confirm } from '../../parts/confirm';
 import { DataTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago } from '../../parts/time';
 import { PersonaDialog } from './persona-dialog';
 import { personasQuery } from './queries';
 import { useSignIn } from './use-sign-in';

@@ -1,11 +1,10 @@
 import { useQuery } from '@tanstack/react-query';
+import { Field, ProblemNotice } from '@virga/parts';
 import { LimitsPatch, type GuessingDto, type LimitsView } from '@virga/protocol';
 import type { UseFormReturn } from 'react-hook-form';
 import { Link } from 'react-router';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
-import { Field } from '../../parts/field';
 import { LimitList } from '../../parts/limit-list';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { SpanField } from '../../parts/span-field';
 import { limitsQuery } from './queries';
 

@@ -1,10 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
+import { Method, ProblemNotice } from '@virga/parts';
 import type { ApiSummary, OperationView, PlanCoverDto } from '@virga/protocol';
 import { useState } from 'react';
 import { api } from '../../client/api';
 import { apisQuery } from '../apis/queries';
-import { Method } from '../../parts/method';
-import { ProblemNotice } from '../../parts/problem-notice';
 
 /** So many operations are listed; of more, those that are looked for. */
 const LISTED = 200;

@@ -1,11 +1,10 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { count, ProblemNotice } from '@virga/parts';
 import type { PlanView } from '@virga/protocol';
 import { Link, useNavigate } from 'react-router';
 import { DataTable } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { plansQuery } from '../apis/plan-queries';
 import { Subscriptions } from './subscriptions';
 

@@ -1,10 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
+import { Ago, count, ProblemNotice } from '@virga/parts';
 import type { SubscriptionView } from '@virga/protocol';
 import { Link } from 'react-router';
 import { DataTable, type Column } from '../../parts/data-table';
 import { Mark, type MarkKind } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago, count } from '../../parts/time';
 import { useClientChange } from '../../client/directory-change';
 import { changeSubscription, subscriptionsQuery, type SubscriptionFilter } from './queries';
 

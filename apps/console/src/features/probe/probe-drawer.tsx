@@ -1,9 +1,9 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
+import { Method } from '@virga/parts';
 import type { ProbeView } from '@virga/protocol';
 import { lazy, Suspense, useContext } from 'react';
 import { api } from '../../client/api';
 import { Mark } from '../../parts/mark';
-import { Method } from '../../parts/method';
 import { personasQuery } from '../personas/queries';
 import { readHeaders } from './curl';
 import { ProbeContext } from './probe-state';

@@ -1,7 +1,7 @@
 import { compileClaimMap, ConfigError, MAPPED_MEMBERS, readToken, stranger, UnreadToken, type MappedMember, type Principal } from '@virga/core';
+import { Field } from '@virga/parts';
 import type { AttributeSourceDto, ClaimMapDto, ClaimSourceDto, ProviderView } from '@virga/protocol';
 import { useState } from 'react';
-import { Field } from '../../parts/field';
 import { TextList } from '../../parts/text-list';
 
 const WORDS: Readonly<Record<MappedMember, string>> = {

@@ -1,8 +1,8 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { ProblemNotice } from '@virga/parts';
 import type { ProviderView } from '@virga/protocol';
 import { useState } from 'react';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { comparisonQuery } from './queries';
 
 /** What the provider says of itself now, beside what is set here. Asked when somebody wants to know. */

@@ -1,7 +1,6 @@
+import { Ago, Copyable } from '@virga/parts';
 import type { KeyView, RefusedKeyView } from '@virga/protocol';
-import { Copyable } from '../../parts/copy';
 import { Mark } from '../../parts/mark';
-import { Ago } from '../../parts/time';
 
 /** Keys of a provider: those in use, those withdrawn, those refused. */
 export function KeyTable({ keys, refused }: { readonly keys: readonly KeyView[]; readonly refused: readonly RefusedKeyView[] }) {

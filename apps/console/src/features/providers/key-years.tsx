@@ -1,7 +1,7 @@
+import { exactTime } from '@virga/parts';
 import type { KeyView } from '@virga/protocol';
 import { scaleTime } from 'd3';
 import dayjs from 'dayjs';
-import { exactTime } from '../../parts/time';
 
 const WIDTH = 720;
 const LEFT = 170;

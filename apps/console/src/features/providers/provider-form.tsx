@@ -1,7 +1,7 @@
 import { PUBLIC_KEY_ALGORITHMS, type Algorithm } from '@virga/core';
+import { Field } from '@virga/parts';
 import { ProviderPatch, type ProviderSourceDto, type ProviderSourceView, type ProviderView } from '@virga/protocol';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
-import { Field } from '../../parts/field';
 import { ClaimMapEditor } from './claim-map-editor';
 import { SourceFields } from './source-fields';
 

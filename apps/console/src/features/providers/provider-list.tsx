@@ -1,9 +1,9 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { ProblemNotice } from '@virga/parts';
 import type { ProviderView } from '@virga/protocol';
 import { Link } from 'react-router';
 import { DataTable, type Column } from '../../parts/data-table';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { ProviderState } from './provider-state';
 import { providersQuery } from './queries';
 

@@ -1,13 +1,10 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Ago, Confirm, Copyable, ProblemNotice } from '@virga/parts';
 import type { ProviderView } from '@virga/protocol';
 import { useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { api } from '../../client/api';
-import { Confirm } from '../../parts/confirm';
-import { Copyable } from '../../parts/copy';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago } from '../../parts/time';
 import { Comparison } from './comparison';
 import { KeyTable } from './key-table';
 import { KeyYears } from './key-years';

@@ -1,12 +1,10 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Ago, Field, ProblemNotice } from '@virga/parts';
 import type { ProviderView, RevocationInput, RevocationView } from '@virga/protocol';
 import { useState } from 'react';
 import { api } from '../../client/api';
 import { DataTable } from '../../parts/data-table';
-import { Field } from '../../parts/field';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago } from '../../parts/time';
 import { revocationsQuery } from './queries';
 
 const KINDS = { jti: 'the token with this id (jti)', subject: 'tokens of this subject', client: 'tokens of this client' } as const;

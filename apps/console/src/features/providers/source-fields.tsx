@@ -1,5 +1,5 @@
+import { Field } from '@virga/parts';
 import type { ProviderSourceDto, ProviderSourceView, SourceKind } from '@virga/protocol';
-import { Field } from '../../parts/field';
 
 /** How a provider's tokens can be proved, in words. */
 export const SOURCE_WORDS: Readonly<Record<SourceKind, string>> = {

@@ -1,16 +1,15 @@
 import { classValidatorResolver } from '@hookform/resolvers/class-validator';
 import Button from '@mui/material/Button';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { Field, ProblemNotice } from '@virga/parts';
 import { ProviderInput, type DiscoveryView, type ProviderView } from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { useState } from 'react';
 import { useForm } from 'react-hook-form';
 import { useSearchParams } from 'react-router';
 import { api } from '../../client/api';
-import { Field } from '../../parts/field';
 import { showProblems } from '../../parts/form-problems';
 import { LeaveGuard, useArrival } from '../../parts/leave-guard';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { KeyTable } from './key-table';
 import { SourceFields } from './source-fields';
 

@@ -1,10 +1,10 @@
 import Button from '@mui/material/Button';
 import { useMutation } from '@tanstack/react-query';
 import { recognise, type SupposedCaller } from '@virga/core';
+import { ProblemNotice } from '@virga/parts';
 import type { PastedView } from '@virga/protocol';
 import { useState } from 'react';
 import { api } from '../../client/api';
-import { ProblemNotice } from '../../parts/problem-notice';
 
 /** Takes a token or a key to see what it opens. It stays in this page. */
 export function PasteCredential({ onTake }: { readonly onTake: (caller: SupposedCaller) => void }) {

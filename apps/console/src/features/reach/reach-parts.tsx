@@ -1,5 +1,5 @@
+import { count } from '@virga/parts';
 import { Mark } from '../../parts/mark';
-import { count } from '../../parts/time';
 import type { TableAnswer } from '../../workers/suppose-messages';
 
 /** A choice of releases. */

@@ -1,12 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { cellsDiffer, type ReachOperation, type SupposedCaller } from '@virga/core';
 import { csvFormatRows } from 'd3';
+import { count, ProblemNotice } from '@virga/parts';
 import { saveText } from '../../client/save-text';
 import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { useStanding } from '../../client/standing';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import type { TableAnswer } from '../../workers/suppose-messages';
 import { releasesQuery } from '../releases/queries';
 import { CellWhy } from './cell-why';

@@ -1,12 +1,10 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { OperationReference, ProblemNotice, ReferenceList } from '@virga/parts';
 import type { ApiView, ReferenceOperationView, ReferenceView } from '@virga/protocol';
 import { useContext } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { api as control, withQuery } from '../../client/api';
 import { operationPath } from '../../client/places';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { OperationReference } from '../../parts/reference/operation-reference';
-import { ReferenceList } from '../../parts/reference/reference-list';
 import { ProbeContext } from '../probe/probe-state';
 
 const referenceQuery = (id: string) =>

@@ -1,9 +1,8 @@
 import { useQueries, useQuery } from '@tanstack/react-query';
 import { newlyEnforced, STEP_NAMES } from '@virga/core';
 import { Link } from 'react-router';
+import { count, ProblemNotice } from '@virga/parts';
 import { withQuery } from '../../client/api';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { documentQuery } from '../let-through/queries';
 import { observedQuery } from '../../client/observed';
 

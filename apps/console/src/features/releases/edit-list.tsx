@@ -1,12 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Ago, ProblemNotice } from '@virga/parts';
 import type { EditView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { api } from '../../client/api';
 import { DataTable } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago } from '../../parts/time';
 import { editsQuery } from './queries';
 
 const SHOWN_WORDS = 3;

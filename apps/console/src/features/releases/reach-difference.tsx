@@ -1,8 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { cellsDiffer, reachesMore } from '@virga/core';
 import { Link } from 'react-router';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
+import { count, ProblemNotice } from '@virga/parts';
 import { suppose } from '../../workers/suppose';
 import type { TableAnswer } from '../../workers/suppose-messages';
 import { documentQuery, factsQuery } from '../let-through/queries';

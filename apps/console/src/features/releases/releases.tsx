@@ -1,16 +1,13 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Ago, Confirm, Copyable, count, ProblemNotice } from '@virga/parts';
 import type { CaseResultView, ReleaseSummary, TrialsKept } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { api } from '../../client/api';
 import { useStanding } from '../../client/standing';
-import { Confirm } from '../../parts/confirm';
-import { Copyable } from '../../parts/copy';
 import { DataTable } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago, count } from '../../parts/time';
 import { ChangeList } from './change-list';
 import { EditList } from './edit-list';
 import { releaseQuery, releasesQuery, useGoLive } from './queries';

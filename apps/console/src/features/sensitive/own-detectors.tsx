@@ -5,10 +5,10 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { ProblemNotice } from '@virga/parts';
 import type { DetectorDto, SensitiveView, TriedDetectors } from '@virga/protocol';
 import { useState } from 'react';
 import { api } from '../../client/api';
-import { ProblemNotice } from '../../parts/problem-notice';
 
 const SAMPLE = '{"contact": "ada@orchard.example", "note": "call +49 30 901820"}';
 

@@ -1,8 +1,7 @@
 import { CONTRACT_BODY_BYTES, DETECTOR_GROUPS, type DetectorGroup } from '@virga/core';
+import { count, Field } from '@virga/parts';
 import type { DetectorView, SensitiveRuleDto, SensitiveUseDto, SensitiveView } from '@virga/protocol';
 import { useState } from 'react';
-import { Field } from '../../parts/field';
-import { count } from '../../parts/time';
 import { RuleDialog, type RuleSubject } from '../apis/rule-dialog';
 import { isAnswer, isEnforced } from './words';
 

@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import { Ago, Call, count, ProblemNotice } from '@virga/parts';
 import type { SensitiveApiView, SensitiveFindingView, SensitiveView } from '@virga/protocol';
 import { Fragment, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
@@ -6,9 +7,6 @@ import { withQuery } from '../../client/api';
 import { operationPath } from '../../client/places';
 import { DataTable } from '../../parts/data-table';
 import { DayBars } from '../../parts/day-bars';
-import { Call } from '../../parts/method';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago, count } from '../../parts/time';
 import { apiQuery } from '../apis/queries';
 import { OwnDetectors } from './own-detectors';
 import { sensitiveQuery } from './queries';

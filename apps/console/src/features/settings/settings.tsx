@@ -1,8 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
+import { Field, ProblemNotice } from '@virga/parts';
 import { CertificateHeaderDto, RetentionDto } from '@virga/protocol';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
-import { Field } from '../../parts/field';
-import { ProblemNotice } from '../../parts/problem-notice';
 import { TextList } from '../../parts/text-list';
 import { certificateHeaderQuery, retentionQuery } from './queries';
 

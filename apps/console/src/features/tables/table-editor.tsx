@@ -1,16 +1,13 @@
 import Button from '@mui/material/Button';
 import { faultOfTable } from '@virga/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { Confirm, count, Field, ProblemNotice } from '@virga/parts';
 import type { TableView } from '@virga/protocol';
 import { csvFormatRows, csvParseRows } from 'd3';
 import { useState, type SyntheticEvent } from 'react';
 import { api, ApiProblem } from '../../client/api';
-import { Confirm } from '../../parts/confirm';
 import { CsvFile } from '../../parts/csv-file';
-import { Field } from '../../parts/field';
 import { LeaveGuard } from '../../parts/leave-guard';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count } from '../../parts/time';
 import { useSetTable } from './queries';
 import { RowGrid } from './row-grid';
 

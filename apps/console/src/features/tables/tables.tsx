@@ -1,9 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
+import { Ago, count, ProblemNotice } from '@virga/parts';
 import type { TableSummary } from '@virga/protocol';
 import { useSearchParams } from 'react-router';
 import { DataTable, type Column } from '../../parts/data-table';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago, count } from '../../parts/time';
 import { tableQuery, tablesQuery } from './queries';
 import { TableEditor } from './table-editor';
 

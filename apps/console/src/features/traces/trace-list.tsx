@@ -1,14 +1,12 @@
 import { CODES, STEP_NAMES, STEPS } from '@virga/core';
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { Call, count, exactTime, ProblemNotice, took } from '@virga/parts';
 import type { SamplingView, TraceSummary } from '@virga/protocol';
 import dayjs from 'dayjs';
 import { useEffect, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { LongTable, type Column } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { Call } from '../../parts/method';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { count, exactTime, took } from '../../parts/time';
 import { apisQuery } from '../apis/queries';
 import { tracesQuery } from './queries';
 

@@ -1,15 +1,12 @@
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { Copyable, exactTime, Method, ProblemNotice, took } from '@virga/parts';
 import type { HeaderView, PersonaView, StepView, TraceView } from '@virga/protocol';
 import { useContext, useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { withQuery } from '../../client/api';
-import { Copyable } from '../../parts/copy';
 import { FallLine } from '../../parts/fall-line';
 import { Mark } from '../../parts/mark';
-import { Method } from '../../parts/method';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { exactTime, took } from '../../parts/time';
 import { Why } from '../../parts/why';
 import { authorizerPath, operationPath } from '../../client/places';
 import { personasQuery } from '../personas/queries';

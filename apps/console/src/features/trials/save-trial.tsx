@@ -4,12 +4,11 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { Field, ProblemNotice } from '@virga/parts';
 import type { SavedTrialInput, SavedTrialView } from '@virga/protocol';
 import { useSnackbar } from 'notistack';
 import { useState } from 'react';
 import { api } from '../../client/api';
-import { Field } from '../../parts/field';
-import { ProblemNotice } from '../../parts/problem-notice';
 
 /** Offers to save a request, to be tried before every release. */
 export function SaveTrial({

@@ -1,17 +1,14 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { STEP_NAMES, type TrialResult } from '@virga/core';
+import { Ago, Call, Confirm, count, ProblemNotice } from '@virga/parts';
 import type { SavedTrialView, TrialOutcomeView, TrialReportView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { api } from '../../client/api';
 import { useStanding } from '../../client/standing';
-import { Confirm } from '../../parts/confirm';
 import { DataTable, LongTable, type Column } from '../../parts/data-table';
 import { Mark, type MarkKind } from '../../parts/mark';
-import { Call } from '../../parts/method';
-import { ProblemNotice } from '../../parts/problem-notice';
-import { Ago, count } from '../../parts/time';
 import { savedTrialsQuery, trialsQuery } from './queries';
 import { operationPath } from '../../client/places';
 

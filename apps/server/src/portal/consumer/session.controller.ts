@@ -61,6 +61,7 @@ export class PortalSessionController {
       contact,
       registration,
       providers: providers.filter(({ signIn }) => signIn).map(({ providerId, label }) => ({ id: providerId, label })),
+      registers: session?.state === 'active' ? providers.filter((one) => one.registration).map(({ providerId, label }) => ({ id: providerId, label })) : [],
       notices: await this.pages.standing(Date.now()),
       pages: (await this.pages.readable(session)).map(({ slug, title }) => ({ slug, title })),
       session,

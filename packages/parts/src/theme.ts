@@ -1,5 +1,5 @@
 import { createTheme, type Theme } from '@mui/material/styles';
-import type { Mode } from '../client/mode';
+import type { Mode } from './mode';
 
 const PAPER = {
   light: {

@@ -1,4 +1,4 @@
-import { ApiProblem } from '../client/api';
+import { ApiProblem } from './call-api';
 
 /** An error in words, with each field that was wrong. */
 export function ProblemNotice({ error }: { readonly error: unknown }) {

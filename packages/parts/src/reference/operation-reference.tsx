@@ -8,6 +8,7 @@ export function OperationReference({
   address,
   operation,
   after,
+  needs,
 }: {
   readonly method: string;
   /** Where it is called. */
@@ -15,6 +16,8 @@ export function OperationReference({
   readonly operation: ReferenceOperationView;
   /** What stands beside its head. */
   readonly after?: ReactNode;
+  /** What a caller has to bring; left out, who may call it stands there in words. */
+  readonly needs?: ReactNode;
 }) {
   const { summary, description, deprecated, who, parameters, bodies, bodyRequired, answers } = operation;
   const places = [...new Set(parameters.map((one) => one.in))];
@@ -31,9 +34,11 @@ export function OperationReference({
         <Method name={method} /> {address}
       </p>
       {description !== '' && <p style={{ margin: 0, maxWidth: '75ch', whiteSpace: 'pre-line' }}>{description}</p>}
-      <p style={{ margin: 0 }}>
-        Who may call it: <b>{who}</b>
-      </p>
+      {needs ?? (
+        <p style={{ margin: 0 }}>
+          Who may call it: <b>{who}</b>
+        </p>
+      )}
       {places.map((place) => (
         <section key={place}>
           <h3>In {place === 'path' ? 'the path' : place === 'query' ? 'the query' : place === 'header' ? 'header fields' : 'cookies'}</h3>
@@ -96,11 +101,11 @@ function Lines({ lines, label }: { readonly lines: readonly ReferenceSchemaLine[
       <tbody>
         {lines.map(({ depth, name, type, required, rules, description }, index) => (
           <tr key={index}>
-            <td style={{ paddingLeft: 10 + depth * 18, width: 230 }} className="breaks">
+            <td style={{ paddingLeft: 10 + depth * 18 }} className="breaks ref-name">
               <span className="mono">{name === '' ? 'the whole' : name}</span>
               {required && <b> *</b>}
             </td>
-            <td style={{ width: 190 }} className="small">
+            <td className="small ref-type">
               {type}
             </td>
             <td className="small breaks">

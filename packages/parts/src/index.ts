@@ -1,0 +1,13 @@
+export { ApiProblem, apiAt, withQuery, type Api } from './call-api';
+export { Confirm } from './confirm';
+export { Copyable } from './copy';
+export { Field } from './field';
+export { listKeys } from './list-keys';
+export { Method, Call } from './method';
+export { type Mode, type ModeState, ModeContext, useModeState } from './mode';
+export { ProblemNotice } from './problem-notice';
+export { OperationReference } from './reference/operation-reference';
+export { ReferenceList } from './reference/reference-list';
+export { themeOf } from './theme';
+export { Ago, count, exactTime, inWords, took } from './time';
+export { UseBars, sliceWords } from './use-bars';
