@@ -100,7 +100,12 @@ function drop(size) {
   head.writeUInt32BE(size, 0);
   head.writeUInt32BE(size, 4);
   head.set([8, 6, 0, 0, 0], 8);
-  return Buffer.concat([Buffer.from('89504e470d0a1a0a', 'hex'), chunk('IHDR', head), chunk('IDAT', deflateSync(Buffer.concat(rows))), chunk('IEND', Buffer.alloc(0))]);
+  return Buffer.concat([
+    Buffer.from('89504e470d0a1a0a', 'hex'),
+    chunk('IHDR', head),
+    chunk('IDAT', deflateSync(Buffer.concat(rows))),
+    chunk('IEND', Buffer.alloc(0)),
+  ]);
 }
 
 function chunk(kind, data) {

@@ -43,6 +43,8 @@ export const router = createBrowserRouter([
           { path: '/plans/new', element: screen(() => import('../features/plans/plan-screen').then((m) => ({ default: m.PlanScreen }))) },
           { path: '/plans/:id', element: screen(() => import('../features/plans/plan-screen').then((m) => ({ default: m.PlanScreen }))) },
           { path: '/limits', element: screen(() => import('../features/plans/limits-screen').then((m) => ({ default: m.LimitsScreen }))) },
+          { path: '/portal/teams/:id', element: screen(() => import('../features/portal/portal-screen').then((m) => ({ default: m.PortalScreen }))) },
+          { path: '/portal/:tab?', element: screen(() => import('../features/portal/portal-screen').then((m) => ({ default: m.PortalScreen }))) },
           { path: '/reach', element: screen(() => import('../features/reach/reach').then((m) => ({ default: m.ReachScreen }))) },
           { path: '/contract', element: screen(() => import('../features/contract/contract-screen').then((m) => ({ default: m.ContractScreen }))) },
           { path: '/addresses', element: screen(() => import('../features/addresses/addresses').then((m) => ({ default: m.Addresses }))) },

@@ -136,6 +136,7 @@ function Side({ onFold, narrow, onHelp }: { readonly onFold: () => void; readonl
       ))}
       <div className="foot">
         <SideEntry entry={{ to: '/releases', word: 'Releases' }} />
+        <SideEntry entry={{ to: '/portal', word: 'Portal' }} />
         <SideEntry entry={{ to: '/settings', word: 'Settings' }} />
         <div className="row wrap small quiet" style={{ padding: '8px 16px 0' }}>
           <button className="link" onClick={onFold} aria-label={narrow ? 'Show names' : 'Collapse to marks'}>

@@ -9,7 +9,7 @@ import type { NodeStanding } from '@virga/protocol';
 export async function standingOf(clientId: string, release: CompiledRelease | null, directory: DirectorySource, counters: Counters): Promise<NodeStanding[]> {
   if (release === null) return [];
   const nowMs = Date.now();
-  const planned = new Set(directory.subscriptionsOf(clientId).map(({ planId }) => planId));
+  const planned = new Set(directory.subscriptionsOf(clientId).flatMap(({ planId, state }) => (state === 'active' || state === 'suspended' ? [planId] : [])));
   const limits = [
     ...release.plans.filter(({ rule }) => planned.has(rule.id)).flatMap((plan) => plan.limits),
     ...release.limits.filter(({ by }) => by.kind === 'client'),

@@ -7,7 +7,7 @@ import { Link, NavLink, Outlet, useLocation } from 'react-router';
 import { api } from '../client/api';
 import { chooseTeam, useSite, useTeam } from '../client/site';
 
-const Markdown = lazy(() => import('../features/pages/markdown').then((m) => ({ default: m.Markdown })));
+const Markdown = lazy(() => import('@virga/parts/markdown').then((m) => ({ default: m.Markdown })));
 
 /** The frame of every page: whose portal it is, where one can go, who one is. */
 export function Shell() {

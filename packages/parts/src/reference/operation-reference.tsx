@@ -105,9 +105,7 @@ function Lines({ lines, label }: { readonly lines: readonly ReferenceSchemaLine[
               <span className="mono">{name === '' ? 'the whole' : name}</span>
               {required && <b> *</b>}
             </td>
-            <td className="small ref-type">
-              {type}
-            </td>
+            <td className="small ref-type">{type}</td>
             <td className="small breaks">
               {description}
               {rules.length > 0 && <span className="quiet">{`${description === '' ? '' : ' '}${rules.join(', ')}`}</span>}

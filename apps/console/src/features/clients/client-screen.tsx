@@ -9,6 +9,7 @@ import { Mark, type MarkKind } from '../../parts/mark';
 import { ClientFacts } from './client-form';
 import { ClientPlans } from './client-plans';
 import { ClientOpens } from './client-opens';
+import { ClientTeam } from './client-team';
 import { ClientUse } from './client-use';
 import { proofWords } from './client-list';
 import { MakeCredential } from './make-credential';
@@ -58,7 +59,10 @@ export function ClientScreen() {
           <h2>What it opens</h2>
           <ClientOpens clientId={one.id} />
         </section>
-        <ClientFacts client={one} key={one.id} />
+        <div className="stack">
+          <ClientFacts client={one} key={one.id} />
+          <ClientTeam client={one} />
+        </div>
       </div>
       {making && <MakeCredential client={one} onClose={() => setMaking(false)} />}
       {removing && (

@@ -37,9 +37,10 @@ export function Subscriptions({ filter }: { readonly filter: SubscriptionFilter 
     ...(filter.planId ? [] : [{ head: 'Plan', cell: (one: SubscriptionView) => <Link to={`/plans/${one.planId}`}>{one.planName}</Link> }]),
     {
       head: 'Stands',
-      cell: ({ now, reason }) => (
+      cell: ({ now, reason, answer, declined }) => (
         <>
-          {WORDS[now]}
+          {declined ? 'declined' : WORDS[now]}
+          {answer && <span className="quiet small breaks"> (“{answer}”)</span>}
           {reason && <div className="quiet small breaks">“{reason}”</div>}
         </>
       ),

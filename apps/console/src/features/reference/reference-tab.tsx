@@ -5,6 +5,8 @@ import { useContext } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { api as control, withQuery } from '../../client/api';
 import { operationPath } from '../../client/places';
+import { shownApisQuery } from '../portal/queries';
+import { ShownApiField } from '../portal/shown-api-field';
 import { ProbeContext } from '../probe/probe-state';
 
 const referenceQuery = (id: string) =>
@@ -25,21 +27,41 @@ export function ReferenceTab({ api }: { readonly api: ApiView }) {
   if (error) return <ProblemNotice error={error} />;
   if (!data) return <p className="quiet">Reading the contract…</p>;
   return (
-    <div className="reference">
-      <div className="reference-list">
-        <h2>{data.title}</h2>
-        {data.description !== '' && <p className="small quiet">{data.description}</p>}
-        <ReferenceList
-          groups={data.groups}
-          chosen={chosen?.operationId ?? ''}
-          to={({ operationId }) => `?${new URLSearchParams({ of: operationId }).toString()}`}
-        />
+    <>
+      <Shown apiId={api.id} />
+      <div className="reference">
+        <div className="reference-list">
+          <h2>{data.title}</h2>
+          {data.description !== '' && <p className="small quiet">{data.description}</p>}
+          <ReferenceList
+            groups={data.groups}
+            chosen={chosen?.operationId ?? ''}
+            to={({ operationId }) => `?${new URLSearchParams({ of: operationId }).toString()}`}
+          />
+        </div>
+        {chosen ? (
+          <Operation key={chosen.operationId} api={api} address={data.address || api.basePath} entry={chosen} />
+        ) : (
+          <p className="quiet">The contract has no operation.</p>
+        )}
       </div>
-      {chosen ? (
-        <Operation key={chosen.operationId} api={api} address={data.address || api.basePath} entry={chosen} />
-      ) : (
-        <p className="quiet">The contract has no operation.</p>
-      )}
+    </>
+  );
+}
+
+/** Who reads these pages in the portal. */
+function Shown({ apiId }: { readonly apiId: string }) {
+  const { data } = useQuery(shownApisQuery);
+  const shown = data?.items.find((one) => one.apiId === apiId);
+  if (!shown) return null;
+  return (
+    <div className="row wrap small" style={{ marginBottom: 12, alignItems: 'baseline' }}>
+      <span>In the portal seen by</span>
+      <ShownApiField shown={shown} />
+      <span className="quiet">
+        {shown.hidden > 0 && `${shown.hidden} of its operations left out. `}
+        <b>Hidden is not closed</b>: who may call it is said by its rules.
+      </span>
     </div>
   );
 }

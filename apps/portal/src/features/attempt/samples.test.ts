@@ -6,11 +6,23 @@ import { SAMPLES, secretWord } from './samples';
 const KEY = { kind: 'key', place: 'header', name: 'x-basin-key', scheme: '', scopes: [], roles: [], providers: [] } as const;
 const key = { all: [{ ...KEY, scopes: [], roles: [], providers: [] }] };
 const parameter = (name: string, place: string) => ({ name, in: place, required: false, type: 'string', rules: [], description: '' });
-const operation = { method: 'POST', path: '/gates/{gateId}/notes', parameters: [parameter('gateId', 'path'), parameter('why', 'query'), parameter('x-note', 'header'), parameter('mode', 'cookie')] };
+const operation = {
+  method: 'POST',
+  path: '/gates/{gateId}/notes',
+  parameters: [parameter('gateId', 'path'), parameter('why', 'query'), parameter('x-note', 'header'), parameter('mode', 'cookie')],
+};
 const HARD = 'a\'b"c\\d $HOME `id` ${x} %s\t é 漢';
 const values = { 'path gateId': 'n/1 ?', 'query why': HARD, 'header x-note': 'it\'s "so" \\ $HOME', 'cookie mode': 'dry' };
 const of = (name: string, call: ReturnType<typeof composed>): string => SAMPLES.find((one) => one.name === name)?.of('http://127.0.0.1:1', call) ?? '';
-const call = (proof: string) => composed(operation, { basePath: '/headgates', values, needed: key, proofs: new Map([[placeOf(KEY), proof]]), type: 'application/json', body: JSON.stringify({ text: HARD }) });
+const call = (proof: string) =>
+  composed(operation, {
+    basePath: '/headgates',
+    values,
+    needed: key,
+    proofs: new Map([[placeOf(KEY), proof]]),
+    type: 'application/json',
+    body: JSON.stringify({ text: HARD }),
+  });
 
 test('a call has everything in its place, each once and encoded (RFC 3986)', () => {
   const { target, headers, body } = call('vrk_x');
@@ -23,7 +35,17 @@ test('a call has everything in its place, each once and encoded (RFC 3986)', () 
     ['content-type', 'application/json'],
   ]);
   expect(body).toContain('漢');
-  const asked = composed({ method: 'GET', path: '/x', parameters: [] }, { basePath: '', values: {}, needed: { all: [{ ...key.all[0]!, place: 'query', name: 'k' }] }, proofs: new Map([['key query k', 'a b']]), type: 'application/json', body: '{}' });
+  const asked = composed(
+    { method: 'GET', path: '/x', parameters: [] },
+    {
+      basePath: '',
+      values: {},
+      needed: { all: [{ ...key.all[0]!, place: 'query', name: 'k' }] },
+      proofs: new Map([['key query k', 'a b']]),
+      type: 'application/json',
+      body: '{}',
+    },
+  );
   expect(asked).toEqual({ method: 'GET', target: '/x?k=a%20b', headers: [], body: null });
 });
 
@@ -31,14 +53,26 @@ test('the curl line is what a POSIX shell gives to curl, whatever stands in it, 
   const wanted = call('vrk_secret');
   const line = of('curl', call(secretWord('key')));
   expect(line).not.toContain('vrk_secret');
-  const said = execFileSync('sh', ['-c', `curl() { printf '%s\\0' "$@"; }\n${line}`], { env: { API_KEY: 'vrk_secret', HOME: '/nowhere' } }).toString().split('\0').slice(0, -1);
-  expect(said).toEqual(['-X', 'POST', `http://127.0.0.1:1${wanted.target}`, ...wanted.headers.flatMap(([name, value]) => ['-H', `${name}: ${value}`]), '--data-binary', wanted.body]);
+  const said = execFileSync('sh', ['-c', `curl() { printf '%s\\0' "$@"; }\n${line}`], { env: { API_KEY: 'vrk_secret', HOME: '/nowhere' } })
+    .toString()
+    .split('\0')
+    .slice(0, -1);
+  expect(said).toEqual([
+    '-X',
+    'POST',
+    `http://127.0.0.1:1${wanted.target}`,
+    ...wanted.headers.flatMap(([name, value]) => ['-H', `${name}: ${value}`]),
+    '--data-binary',
+    wanted.body,
+  ]);
 });
 
 test('the call with fetch is the same call', async () => {
   const wanted = call('vrk_secret');
   const told: unknown[] = [];
-  const run = new Function('fetch', 'process', 'console', `return (async () => {${of('fetch', call(secretWord('key')))}})()`) as (...given: unknown[]) => Promise<void>;
+  const run = new Function('fetch', 'process', 'console', `return (async () => {${of('fetch', call(secretWord('key')))}})()`) as (
+    ...given: unknown[]
+  ) => Promise<void>;
   await run(
     (...given: unknown[]) => {
       told.push(...given);
@@ -59,7 +93,8 @@ test.each([
   const text = of(name, call(secretWord('key')));
   expect(text).toContain(secret);
   const literals = [...text.matchAll(/"(?:[^"\\]|\\.)*"/g)].map(([literal]) => JSON.parse(literal) as string);
-  for (const one of [`http://127.0.0.1:1${wanted.target}`, wanted.body, ...wanted.headers.filter(([own]) => own !== 'x-basin-key').flat()]) expect(literals).toContain(one);
+  for (const one of [`http://127.0.0.1:1${wanted.target}`, wanted.body, ...wanted.headers.filter(([own]) => own !== 'x-basin-key').flat()])
+    expect(literals).toContain(one);
 });
 
 test('what the contract gives as examples is filled in first', () => {
@@ -75,10 +110,33 @@ test('Basic credentials are the example of RFC 7617 section 2, and its UTF-8 one
 
 test('a refusal of the gateway is read as far as a caller may know; what the service behind says is its own', () => {
   const answer = (status: number, problem: unknown, more: Record<string, string> = {}) =>
-    refusalIn({ status, body: typeof problem === 'string' ? problem : JSON.stringify(problem), headers: Object.entries({ 'Content-Type': 'application/problem+json', ...more }).map(([name, value]) => ({ name, value })) });
-  expect(answer(429, { type: 'urn:virga:problem:too-many-requests', title: 'Too many requests' }, { 'Retry-After': '30' })).toEqual({ title: 'Too many requests', detail: '', places: [], next: 'There is room again in 30 s.' });
+    refusalIn({
+      status,
+      body: typeof problem === 'string' ? problem : JSON.stringify(problem),
+      headers: Object.entries({ 'Content-Type': 'application/problem+json', ...more }).map(([name, value]) => ({ name, value })),
+    });
+  expect(answer(429, { type: 'urn:virga:problem:too-many-requests', title: 'Too many requests' }, { 'Retry-After': '30' })).toEqual({
+    title: 'Too many requests',
+    detail: '',
+    places: [],
+    next: 'There is room again in 30 s.',
+  });
   expect(answer(429, { type: 'urn:virga:problem:too-many-requests', title: 'x' }, { 'Retry-After': '7200' })?.next).toContain('2 hours');
-  expect(answer(401, { type: 'urn:virga:problem:invalid_token', title: 'x' }, { 'WWW-Authenticate': 'Bearer error="invalid_token", error_description="it \\"ended\\""' })?.detail).toBe('it "ended"');
-  expect(answer(400, { type: 'urn:virga:problem:bad-request', title: 'x', errors: [{ pointer: '#/a', detail: 'a number' }] })?.places).toEqual(['#/a a number']);
-  for (const [status, problem] of [[200, {}], [404, { type: 'about:blank', title: 'x' }], [500, 'not JSON'], [500, 'null']] as const) expect(answer(status, problem)).toBeNull();
+  expect(
+    answer(
+      401,
+      { type: 'urn:virga:problem:invalid_token', title: 'x' },
+      { 'WWW-Authenticate': 'Bearer error="invalid_token", error_description="it \\"ended\\""' },
+    )?.detail,
+  ).toBe('it "ended"');
+  expect(answer(400, { type: 'urn:virga:problem:bad-request', title: 'x', errors: [{ pointer: '#/a', detail: 'a number' }] })?.places).toEqual([
+    '#/a a number',
+  ]);
+  for (const [status, problem] of [
+    [200, {}],
+    [404, { type: 'about:blank', title: 'x' }],
+    [500, 'not JSON'],
+    [500, 'null'],
+  ] as const)
+    expect(answer(status, problem)).toBeNull();
 });

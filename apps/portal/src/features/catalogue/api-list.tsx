@@ -3,7 +3,7 @@ import { Ago, listKeys, ProblemNotice } from '@virga/parts';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { useSite } from '../../client/site';
-import { Markdown } from '../pages/markdown';
+import { Markdown } from '@virga/parts/markdown';
 import { apisQuery } from './queries';
 
 /** What there is to be called. */

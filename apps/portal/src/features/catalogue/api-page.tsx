@@ -4,7 +4,7 @@ import type { OfferedApiView } from '@virga/protocol';
 import { NavLink, useParams, useSearchParams } from 'react-router';
 import { NoSuchPage } from '../../app/no-page';
 import { ApiProblem } from '../../client/api';
-import { Markdown } from '../pages/markdown';
+import { Markdown } from '@virga/parts/markdown';
 import { ChangesTab } from './changes-tab';
 import { OperationPage } from './operation-page';
 import { PlansTab } from './plans-tab';

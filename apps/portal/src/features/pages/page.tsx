@@ -3,7 +3,7 @@ import { Ago, ProblemNotice } from '@virga/parts';
 import type { PageText } from '@virga/protocol';
 import { useParams } from 'react-router';
 import { api } from '../../client/api';
-import { Markdown } from './markdown';
+import { Markdown } from '@virga/parts/markdown';
 
 /** A page that the operator wrote. */
 export function Page() {
