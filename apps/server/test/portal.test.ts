@@ -111,7 +111,9 @@ test('from an invitation to a call that passes, and to its use: as the consumer 
     return view.passed + view.refused >= 6 && view;
   }, 'the use');
   expect(use).toMatchObject({ passed: 3, refused: 3, apis: [{ apiName: 'Levels' }] });
-  expect(use.reasons.map(({ code }) => code).sort()).toEqual(['limit.quota', 'plan.no-subscription']);
+  // By what a caller is told: which check it was is the operator's to know.
+  expect(use.reasons).toHaveLength(2);
+  expect(JSON.stringify(use)).not.toMatch(/limit\.quota|plan\.no-subscription/);
   const { items } = await browser.ok<ClientStanding>('GET', `/teams/${teamId}/clients/${client.id}/limits`);
   expect(items).toMatchObject([{ of: 3, left: 0, node: '' }]);
 
@@ -382,6 +384,46 @@ test('a call that is tried stays within the API that is seen, and within what a 
     expect([name, await status({ headers: [{ name, value: '1' }] })]).toEqual([name, 422]);
   expect(await status({ headers: [{ name: 'x-a', value: '1\r\nx-b: 2' }] })).toBe(422);
   expect(await status({ method: 'CONNECT' })).toBe(422);
+});
+
+test('what the operator took away does not come back by itself: not by asking again, not for another program, not by taking the program away', async () => {
+  const free = { description: '', rate: null, quota: null, atOnce: null, requestBytes: null, mode: 'enforce', approval: 'by-itself' };
+  await server.ok('POST', '/plans', { ...free, name: 'Free', covers: [{ apiId: levels, operations: 'ALL' }] });
+  await server.ok('POST', '/releases', { note: 'free' });
+  await show(levels, 'signed-in');
+  const { browser, teamId } = await somebodyOf('Comers back');
+  const base = `/teams/${teamId}/clients`;
+  const { id } = await browser.ok<OwnClient>('POST', base, { name: 'First' });
+  const ask = (client: string) => browser.call<OwnClient>('POST', `${base}/${client}/plans`, { planId: 'free', reason: '' });
+  const given = (await ask(id)).body.plans[0];
+  expect(given?.now).toBe('active');
+  await server.ok('PATCH', `/subscriptions/${given?.id ?? ''}`, { state: 'suspended' });
+  expect((await browser.call('DELETE', `${base}/${id}/plans/${given?.id ?? ''}`)).status).toBe(409);
+  expect((await ask(id)).status).toBe(409);
+  expect((await browser.call('DELETE', `${base}/${id}`)).status).toBe(409);
+  const second = await browser.ok<OwnClient>('POST', base, { name: 'Second' });
+  expect((await ask(second.id)).body.plans[0]?.now).toBe('waiting');
+  await server.ok('PATCH', `/subscriptions/${given?.id ?? ''}`, { state: 'ended' });
+  expect((await ask(id)).body.plans.map(({ now }) => now)).toEqual(['waiting', 'ended']);
+  // Who takes back what was asked was not declined.
+  const waiting = (await browser.ok<OwnClient>('GET', `${base}/${second.id}`)).plans[0];
+  expect((await browser.ok<OwnClient>('DELETE', `${base}/${second.id}/plans/${waiting?.id ?? ''}`)).plans[0]?.now).toBe('ended');
+  expect((await browser.call('DELETE', `${base}/${second.id}`)).status).toBe(204);
+  // Switched off by the operator, it stays.
+  const third = await browser.ok<OwnClient>('POST', base, { name: 'Third' });
+  await server.ok('PATCH', `/clients/${third.id}`, { enabled: false });
+  expect((await browser.call('DELETE', `${base}/${third.id}`)).status).toBe(409);
+});
+
+test('names in every script are kept as they are; those too long, of nothing, or that turn what stands behind them are refused', async () => {
+  const { browser, teamId } = await somebodyOf('Namers');
+  const base = `/teams/${teamId}/clients`;
+  const names = ['नहर का पानी', 'قناة المياه', '運河の水位', 'Ἀρχιμήδης', '💧'.repeat(50), 'a'.repeat(100), '<script>alert(1)</script>', "'; DROP TABLE clients; --", '=1+1', '{{7*7}}'];
+  for (const name of names) expect((await browser.ok<OwnClient>('POST', base, { name })).name).toBe(name);
+  expect((await browser.ok<OwnClients>('GET', base)).items.map((one) => one.name).sort()).toEqual([...names].sort());
+  for (const name of ['', ' ', '\u200b', 'a\nb', 'a\u0000b', 'x\u202egnp.exe', 'x\u2066y', 'a'.repeat(10_000), '💧'.repeat(10_000), null, 7, ['a'], { a: 1 }])
+    expect([name, (await browser.call('POST', base, { name })).status]).toEqual([name, 422]);
+  expect((await browser.call('POST', base, { name: 'x', teamId: 'other', enabled: true, roles: ['admin'] })).status).toBe(422);
 });
 
 test('what changed in an API is told by release: new, changed and deprecated operations, and none that is hidden', async () => {

@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { isIP } from 'node:net';
 import { join, resolve } from 'node:path';
 
 /** How this control plane runs; everything has a default. */
@@ -11,6 +12,8 @@ export interface ServerSettings {
   readonly portalPort: number | null;
   /** Scheme, host and port by which browsers reach the portal. */
   readonly portalUrl: string;
+  /** Addresses and networks in CIDR form of hops in front of the portal that say from where browsers come. */
+  readonly portalHops: readonly string[];
   readonly dataFolder: string;
   readonly environment: string;
   /** False when gateway nodes run elsewhere. */
@@ -35,6 +38,7 @@ export function readSettings(env: NodeJS.ProcessEnv, args: readonly string[]): S
     gatewayPort: portOf(env['VIRGA_GATEWAY_PORT'], port + 1),
     portalPort: args.includes('--no-portal') ? null : portalPort,
     portalUrl: originOf(env['VIRGA_PORTAL_URL']) ?? `http://${host}:${portalPort}`,
+    portalHops: hopsOf(env['VIRGA_PORTAL_HOPS']),
     dataFolder,
     environment: env['VIRGA_ENVIRONMENT'] ?? 'production',
     startsNode: !args.includes('--no-node'),
@@ -50,6 +54,20 @@ function originOf(text: string | undefined): string | null {
   if (!url || !/^https?:$/.test(url.protocol) || url.pathname !== '/' || url.search !== '')
     throw new Error(`VIRGA_PORTAL_URL is scheme, host and port of the portal and no more, not ${text}`);
   return url.origin;
+}
+
+function hopsOf(text: string | undefined): string[] {
+  const hops = (text ?? '')
+    .split(',')
+    .map((hop) => hop.trim())
+    .filter(Boolean);
+  const wrong = hops.find((hop) => {
+    const [address = '', bits, ...more] = hop.split('/');
+    const most = isIP(address) === 4 ? 32 : 128;
+    return isIP(address) === 0 || more.length > 0 || (bits !== undefined && !(/^\d+$/.test(bits) && Number(bits) <= most));
+  });
+  if (wrong !== undefined) throw new Error(`VIRGA_PORTAL_HOPS names addresses and networks in CIDR form, separated by commas, not ${wrong}`);
+  return hops;
 }
 
 function portOf(text: string | undefined, fallback: number): number {

@@ -14,6 +14,7 @@ const LOOK_MS = 3_600_000;
 /** Accounts that wait for approval at one time: more are refused until the operator looks. */
 const MOST_WAITING = 500;
 const TEAMS_OF_ONE = 20;
+const MEMBERS = 200;
 
 export const sha256 = (text: string): string => createHash('sha256').update(text).digest('base64url');
 export const newId = (): string => randomBytes(8).toString('hex');
@@ -161,6 +162,7 @@ export class AccountsService {
     if (await MemberRow.findOne({ where: { teamId, accountId: account.id }, transaction })) throw problem(409, 'You are of this team already');
     if ((await MemberRow.count({ where: { accountId: account.id }, transaction })) >= TEAMS_OF_ONE)
       throw problem(409, 'Too many teams', `One is of at most ${TEAMS_OF_ONE} teams.`);
+    if ((await MemberRow.count({ where: { teamId }, transaction })) >= MEMBERS) throw problem(409, 'The team is full', `A team has at most ${MEMBERS} people.`);
     await MemberRow.create({ teamId, accountId: account.id, role: row.role, since: now }, { transaction });
     if (account.state === 'waiting') await account.update({ state: 'active', decidedAt: now, decidedBy: row.madeBy }, { transaction });
     await logPortal(

@@ -35,6 +35,7 @@ export class AttemptsService {
     const { api } = await this.catalogue.find(session, input.apiId);
     const path = input.target.split('?')[0] ?? '';
     if (path !== api.basePath && !path.startsWith(`${api.basePath}/`)) throw fieldProblem('/target', `A call of ${api.name} begins with ${api.basePath}/`);
+    if (this.catalogue.servedBy(path) !== api.id) throw fieldProblem('/target', `The path belongs to another API than ${api.name}`);
     if (ODD_PATH.test(path)) throw fieldProblem('/target', 'The path has a part that can be read in two ways');
     const foreign = input.headers.findIndex(({ name }) => OWN_FIELDS.test(name));
     if (foreign >= 0) throw fieldProblem(`/headers/${foreign}/name`, `${input.headers[foreign]?.name ?? ''} cannot be set here`);

@@ -120,6 +120,12 @@ export class CatalogueService {
     return api && sees(session, apis[id]) ? api.name : null;
   }
 
+  /** The API whose base a path has, the longest first, as the gateway routes it; null for none. */
+  servedBy(path: string): string | null {
+    const bases = this.#live.filter(({ basePath }) => path === basePath || path.startsWith(`${basePath}/`));
+    return bases.sort((a, b) => b.basePath.length - a.basePath.length)[0]?.id ?? null;
+  }
+
   plansOf(api: ApiRule): readonly PlanRule[] {
     return this.releases.live?.document.plans.filter((plan) => opens(plan, api.id, null)) ?? [];
   }

@@ -22,6 +22,7 @@ import { fieldProblem, notFound, problem } from '../http/problems.js';
 import { ClientRow, CredentialRow } from '../store/models/clients.js';
 import { RegistrationRow } from '../store/models/portal.js';
 import { SubscriptionRow } from '../store/models/subscriptions.js';
+import { refusedBefore } from '../store/subscription-store.js';
 import { CatalogueService } from './catalogue.service.js';
 import type { Acting } from './portal.guard.js';
 
@@ -76,7 +77,10 @@ export class OwnClientsService {
   }
 
   async remove(id: string, { team, author }: Acting): Promise<void> {
-    await this.#own(team.id, id);
+    const { enabled } = await this.#own(team.id, id);
+    // What the operator decided stays to be read: a client that was taken away could come again as if nothing had been.
+    if (!enabled || (await refusedBefore([id])).length > 0)
+      throw problem(409, 'The operator decided about it', 'It is switched off, or a plan of it was suspended, ended or declined. Ask the operator to take it away.');
     await this.clients.remove(id, author);
   }
 
@@ -116,6 +120,7 @@ export class OwnClientsService {
     await this.#own(team.id, id);
     const row = await SubscriptionRow.findOne({ where: { id: subscriptionId, clientId: id }, raw: true });
     if (!row) throw notFound('plan of the client');
+    if (row.state === 'suspended') throw problem(409, 'The operator suspended it', 'Ask the operator.');
     await this.subscriptions.change(subscriptionId, { state: 'ended' }, author);
     return this.view(team.id, id);
   }
@@ -125,13 +130,13 @@ export class OwnClientsService {
     await this.#own(team.id, id);
     const use = await this.uses.view(id, days);
     const names = await Promise.all(
-      use.apis.map(async ({ apiId }) => (apiId === null ? 'no API' : ((await this.catalogue.nameOfApi(session, apiId)) ?? 'another API'))),
+      use.apis.map(async ({ apiId }) => (apiId === null ? 'no API' : this.catalogue.nameOfApi(session, apiId))),
     );
     return {
       ...use,
+      reasons: byTitle(use.reasons),
       slices: use.slices.map((slice) => ({ ...slice, wouldRefuse: 0 })),
-      reasons: use.reasons.filter(({ outcome }) => outcome === 'refused'),
-      apis: use.apis.map((api, index) => ({ ...api, apiName: names[index] ?? '' })),
+      apis: use.apis.map((api, index) => ({ ...api, apiId: names[index] === null ? `other ${index}` : api.apiId, apiName: names[index] ?? 'another API' })),
       untold: 0,
     };
   }
@@ -174,7 +179,7 @@ export class OwnClientsService {
           hint: one.hint,
           state: stateOf(one, now),
           madeAt: Number(one.madeAt),
-          madeBy: one.madeBy,
+          madeBy: shownAuthor(one.madeBy),
           expiresAt: timeOf(one.expiresAt),
           lastUsedAt: timeOf(one.lastUsedAt),
           replaced: one.replacedBy !== null,
@@ -198,10 +203,21 @@ export class OwnClientsService {
       reason,
       answer,
       askedAt: Number(row.askedAt),
-      askedBy: askedBy.startsWith('portal: ') ? askedBy.slice('portal: '.length) : 'the operator',
+      askedBy: shownAuthor(askedBy),
       decidedAt: timeOf(row.decidedAt),
       startsAt,
       endsAt,
     };
   }
+}
+
+/** As people of a team read it: names of operators are not theirs. */
+const shownAuthor = (by: string): string => (by.startsWith('portal: ') ? by.slice('portal: '.length) : 'the operator');
+
+/** Refusals by what callers are told: which check it was is the operator's to know. */
+function byTitle(reasons: ClientUseView['reasons']): ClientUseView['reasons'] {
+  const told = new Map<string, ClientUseView['reasons'][number]>();
+  for (const { title, outcome, count } of reasons)
+    if (outcome === 'refused') told.set(title, { code: title, title, step: '', stepName: '', outcome, count: count + (told.get(title)?.count ?? 0) });
+  return [...told.values()].sort((a, b) => b.count - a.count);
 }

@@ -35,7 +35,8 @@ export class OwnTokensService {
   view(id: string, session: PortalSession): OwnToken {
     const view = this.grants.view(id, session.accountId);
     if (session.looks) throw notFound('grant');
-    const { state, says, goTo, accessToken, expiresAt } = view;
+    const { state, says, accessToken, expiresAt } = view;
+    const goTo = view.goTo !== null && /^https?:/.test(view.goTo) ? view.goTo : null;
     return { id, state, says, goTo, accessToken, expiresAt };
   }
 

@@ -47,6 +47,8 @@ export async function startPortal(plane: INestApplicationContext, settings: Serv
   const services = [...SHARED.map((provide) => ({ provide, useValue: plane.get<unknown>(provide) })), { provide: SETTINGS, useValue: settings }];
   const app = await NestFactory.create<NestExpressApplication>(PortalModule.with(services), { logger: ['error', 'warn'], bodyParser: false });
   app.disable('x-powered-by');
+  // Whose `X-Forwarded-For` is believed, read from the right; nobody's where no hop is named.
+  app.set('trust proxy', [...settings.portalHops]);
   app.use(
     onlyKnownHosts(
       [settings.host, 'localhost', '127.0.0.1', '[::1]'].map((host) => `${host}:${settings.portalPort ?? 0}`).concat(new URL(settings.portalUrl).host),
@@ -90,7 +92,7 @@ export async function startPortal(plane: INestApplicationContext, settings: Serv
       validateCustomDecorators: false,
     }),
   );
-  serveScreens(app.getHttpAdapter().getInstance(), 'portal', ['/portal/']);
+  serveScreens(app.getHttpAdapter().getInstance(), 'portal', ['/portal/', '/control/']);
   await app.listen(settings.portalPort, settings.host);
   return app;
 }

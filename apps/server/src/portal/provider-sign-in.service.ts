@@ -51,6 +51,7 @@ export class ProviderSignInService {
       code_challenge: await oauth.calculatePKCECodeChallenge(verifier),
       code_challenge_method: 'S256',
     }).href;
+    if (!/^https?:/.test(goTo)) throw problem(502, 'The provider did not answer', 'Its page has no address that a browser opens.');
     return { goTo, browser };
   }
 

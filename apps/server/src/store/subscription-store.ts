@@ -1,5 +1,5 @@
 import type { DirectoryChange, SubscriptionFact, SubscriptionState } from '@virga/core';
-import { Op, type WhereOptions } from 'sequelize';
+import { Op, type Transaction, type WhereOptions } from 'sequelize';
 import { ClientRow } from './models/clients.js';
 import { SubscriptionRow } from './models/subscriptions.js';
 
@@ -49,6 +49,16 @@ export async function findSubscriptions(filter: SubscriptionFilter, offset: numb
     SubscriptionRow.count({ where }),
   ]);
   return { rows: [...all.filter(({ state }) => state === 'waiting'), ...all.filter(({ state }) => state !== 'waiting')], total };
+}
+
+/** What an operator suspended, ended or declined of clients; of one plan where that is named. What a team gave back itself is none. */
+export async function refusedBefore(clientIds: readonly string[], planId?: string, transaction?: Transaction): Promise<SubscriptionRow[]> {
+  const rows = await SubscriptionRow.findAll({
+    where: { clientId: [...clientIds], state: ['suspended', 'ended'], ...(planId === undefined ? {} : { planId }) },
+    raw: true,
+    ...(transaction ? { transaction } : {}),
+  });
+  return rows.filter(({ state, decidedBy }) => state === 'suspended' || decidedBy?.startsWith('portal: ') !== true);
 }
 
 /** Clients by their ids. */

@@ -1,6 +1,7 @@
 import { IsNotEmpty, IsString, Matches, MaxLength, MinLength } from 'class-validator';
 
-const ONE_LINE = /^[^\p{Cc}\p{Zl}\p{Zp}]*$/u;
+/** What breaks a line, and what turns the direction of what stands behind it (Unicode UAX 9, explicit formatting). */
+const ONE_LINE = /^[^\p{Cc}\p{Zl}\p{Zp}\u202a-\u202e\u2066-\u2069]*$/u;
 
 /** Some text on one line, with something that can be seen in it. */
 export const OneLine =

@@ -136,8 +136,7 @@ function Providers({ form, view }: { readonly form: UseFormReturn<PortalSettings
               </Field>
               <Field
                 id={`secret-${index}`}
-                label="Its secret"
-                hint={known?.secretSet ? 'one is kept; typing replaces it' : 'empty for a public client'}
+                label={known?.secretSet ? 'Its secret (one is kept)' : 'Its secret, if it has one'}
                 error={errors?.[index]?.secret}
               >
                 <input

@@ -11,7 +11,7 @@ import { ClientRow } from '../../store/models/clients.js';
 import { SubscriptionRow } from '../../store/models/subscriptions.js';
 import { logPortal } from '../../store/portal-store.js';
 import { Store } from '../../store/store.js';
-import { clientsById, findSubscriptions, subscriptionFact, timeOf } from '../../store/subscription-store.js';
+import { clientsById, findSubscriptions, refusedBefore, subscriptionFact, timeOf } from '../../store/subscription-store.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
 
@@ -42,10 +42,10 @@ export class SubscriptionsService {
   async add({ clientId, planId, startsAt = null, endsAt = null, waits = false, reason = '' }: SubscriptionInput, by: Author): Promise<SubscriptionChanged> {
     const plan = this.#plan(planId);
     if (!plan) throw fieldProblem('/planId', 'There is no such plan');
-    const waiting = waits && plan.approval === 'by-hand';
     refuseTimes(startsAt, endsAt);
     const now = Date.now();
     return this.#edit(clientId, by, async (transaction) => {
+      const waiting = waits && (plan.approval === 'by-hand' || (await wasRefused(by, planId, transaction)));
       const own = await SubscriptionRow.findAll({ where: { clientId }, raw: true, transaction });
       const running = own.filter((row) => row.state !== 'ended');
       if (running.some((row) => row.planId === planId)) throw problem(409, 'It has that plan already', 'Change the subscription that there is.');
@@ -79,7 +79,8 @@ export class SubscriptionsService {
       // When something was ended by hand is its end.
       const ended = next.state === 'ended' && (next.endsAt === null || next.endsAt > Date.now()) ? { endsAt: Date.now() } : {};
       const said = patch.answer === undefined ? {} : { answer: patch.answer };
-      const declined = row.state === 'waiting' && next.state === 'ended';
+      // Who takes back what they asked for was not refused it.
+      const declined = row.state === 'waiting' && next.state === 'ended' && typeof by === 'string';
       await row.update({ ...next, ...ended, ...decided, ...said, ...(declined ? { declined } : {}) }, { transaction });
       const plan = this.#planName(row.planId) ?? row.planId;
       const words =
@@ -156,6 +157,14 @@ export function subscriptionNow(state: SubscriptionView['state'], startsAt: numb
 
 function refuseTimes(startsAt: number | null, endsAt: number | null): void {
   if (startsAt !== null && endsAt !== null && endsAt <= startsAt) throw fieldProblem('/endsAt', 'It ends before it begins');
+}
+
+/** Whether an operator took a plan from a client of the author's team before: then it is approved by hand, whatever it says. */
+async function wasRefused(by: Author, planId: string, transaction: Transaction): Promise<boolean> {
+  if (typeof by === 'string') return false;
+  const clients = await ClientRow.findAll({ attributes: ['id'], where: { teamId: by.teamId }, raw: true, transaction });
+  const ids = clients.map(({ id }) => id);
+  return (await refusedBefore(ids, planId, transaction)).length > 0;
 }
 
 async function hashOf(clientId: string, transaction: Transaction): Promise<string> {

@@ -17,7 +17,7 @@ export class AttemptsController {
   @Post('attempts')
   @HttpCode(200)
   run(@Body() input: AttemptInput, @SignedIn() session: PortalSession, @Req() request: Request): Promise<AttemptAnswer> {
-    return this.attempts.run(input, session, request.socket.remoteAddress ?? '');
+    return this.attempts.run(input, session, request.ip ?? '');
   }
 
   @Post('tokens')

@@ -19,7 +19,7 @@ import { SETTINGS, type ServerSettings } from '../../config/settings.js';
 import { problem } from '../../http/problems.js';
 import { cookieOf } from '../../session/access.guard.js';
 import { SignInBudget } from '../../session/sign-in-budget.js';
-import { AccountsService, comparedName, type SignedIn as Opened } from '../accounts.service.js';
+import { AccountsService, type SignedIn as Opened } from '../accounts.service.js';
 import { Looks } from '../looks.js';
 import { PagesService } from '../pages.service.js';
 import { portalPage } from '../portal-page.js';
@@ -37,7 +37,7 @@ const CHECKS_AT_ONCE = 3;
 @Controller('portal/v1')
 export class PortalSessionController {
   readonly #byAddress = new SignInBudget();
-  readonly #byName = new SignInBudget({ burst: 10, everyMs: 10_000, addresses: 10_000 });
+  readonly #byAccount = new SignInBudget({ burst: 10, everyMs: 10_000, addresses: 10_000 });
   #checking = 0;
 
   constructor(
@@ -72,7 +72,7 @@ export class PortalSessionController {
   @HttpCode(204)
   @OpenToAll()
   async signIn(@Body() { name, password }: PortalSignInInput, @Req() request: Request, @Res({ passthrough: true }) response: Response): Promise<void> {
-    const opened = await this.#guarded(request, response, comparedName(name), () => this.accounts.signIn(name, password));
+    const opened = await this.#guarded(request, response, null, () => this.accounts.signIn(name, password));
     if (!opened) throw problem(401, 'Name or password is wrong');
     this.#open(response, opened);
   }
@@ -167,11 +167,15 @@ export class PortalSessionController {
     }
   }
 
-  /** Counts an attempt, by its address and by the account it is for, before anything is waited for. */
-  async #guarded<T>(request: Request, response: Response, name: string | null, work: () => Promise<T>): Promise<T> {
+  /**
+   * Counts an attempt by where it comes from, before anything is waited for. Not by whose name it uses: nobody locks another one
+   * out by trying that name.
+   * @param account of the session that tries, where there is one
+   */
+  async #guarded<T>(request: Request, response: Response, account: string | null, work: () => Promise<T>): Promise<T> {
     const now = Date.now();
-    const from = request.socket.remoteAddress ?? '';
-    const waits = [this.#byAddress.take(from, now), ...(name === null ? [] : [this.#byName.take(name, now)]), this.#checking >= CHECKS_AT_ONCE ? 1000 : 0];
+    const from = request.ip ?? '';
+    const waits = [this.#byAddress.take(from, now), ...(account === null ? [] : [this.#byAccount.take(account, now)]), this.#checking >= CHECKS_AT_ONCE ? 1000 : 0];
     const waitMs = Math.max(...waits);
     if (waitMs > 0) {
       response.set('retry-after', String(Math.ceil(waitMs / 1000)));
@@ -182,7 +186,7 @@ export class PortalSessionController {
       const done = await work();
       if (done !== null) {
         this.#byAddress.giveBack(from);
-        if (name !== null) this.#byName.giveBack(name);
+        if (account !== null) this.#byAccount.giveBack(account);
       }
       return done;
     } finally {
