@@ -293,6 +293,8 @@ export async function makeWorld(running) {
     upstream,
     issuer,
     control: `http://127.0.0.1:${home.port}`,
+    portal: new URL(`http://127.0.0.1:${home.port + 2}`),
+    token,
     gateway: new URL(gatewayUrl),
     root,
     /** Whether a hop is trusted here: never set where somebody else's gateway runs. */

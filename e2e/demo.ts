@@ -13,6 +13,7 @@ export interface DemoFacts {
   readonly controlUrl: string;
   readonly controlToken: string;
   readonly gatewayUrl: string;
+  readonly portalUrl: string;
   /** Keys and secrets of its clients. */
   readonly made: { readonly openDataKey: string; readonly billing: string };
   readonly operator: { readonly name: string; readonly password: string };

@@ -11,6 +11,7 @@ import { PRESSURE } from '../attack/pressure.mjs';
 import { CONTRACT } from '../attack/contract.mjs';
 import { LEARNING } from '../attack/learning.mjs';
 import { LIMITS } from '../attack/limits.mjs';
+import { PORTAL } from '../attack/portal.mjs';
 import { TRIALS } from '../attack/trials.mjs';
 import { makeWorld } from '../attack/world.mjs';
 import { build, install } from './lib/prepare.mjs';
@@ -37,6 +38,7 @@ try {
     ...CONTRACT,
     ...LEARNING,
     ...LIMITS,
+    ...PORTAL,
     ...PRESSURE,
   })) {
     const found = await attack(world);

@@ -15,11 +15,18 @@ let providerId: string;
 const control = <T = Record<string, never>>(method: string, path: string, body?: unknown) => server.ok<T>(method, `/portal${path}`, body);
 const open = (change: object = {}) =>
   control('PATCH', '/settings', {
-    providers: [{ providerId, label: 'Sign in', clientId: 'water-portal', secret: 'portal-demo-secret', scopes: [], signIn: true, registration: true, ...change }],
+    providers: [
+      { providerId, label: 'Sign in', clientId: 'water-portal', secret: 'portal-demo-secret', scopes: [], signIn: true, registration: true, ...change },
+    ],
   });
 
 /** Goes to the provider's page and comes back to the portal. @returns the page that the portal shows */
-async function signInBy(browser: PortalBrowser, name: string, invitation?: string, back = browser): Promise<{ status: number; text: string; callback: string }> {
+async function signInBy(
+  browser: PortalBrowser,
+  name: string,
+  invitation?: string,
+  back = browser,
+): Promise<{ status: number; text: string; callback: string }> {
   const { goTo } = await browser.ok<{ goTo: string }>('POST', '/sign-in', { providerId, ...(invitation === undefined ? {} : { invitation }) });
   const asked = new URL(goTo).searchParams;
   expect(asked.get('code_challenge_method')).toBe('S256');
@@ -107,7 +114,12 @@ test('a token as a program and as somebody who signs in, for an API that is seen
   const got = await browser.ok<OwnToken>('POST', '/tokens', { ...input, grant: 'client_credentials' });
   expect(got).toMatchObject({ state: 'done', goTo: null });
   const call = (token: string) =>
-    browser.ok<{ status: number }>('POST', '/attempts', { apiId: gates, method: 'GET', target: '/gates/gates', headers: [{ name: 'authorization', value: `Bearer ${token}` }] });
+    browser.ok<{ status: number }>('POST', '/attempts', {
+      apiId: gates,
+      method: 'GET',
+      target: '/gates/gates',
+      headers: [{ name: 'authorization', value: `Bearer ${token}` }],
+    });
   expect((await call(got.accessToken ?? '')).status).toBe(200);
   expect((await call('x')).status).toBe(401);
   const begun = await browser.ok<OwnToken>('POST', '/tokens', { ...input, grant: 'authorization_code' });
@@ -121,7 +133,10 @@ test('a token as a program and as somebody who signs in, for an API that is seen
   expect((await call(taken.accessToken ?? '')).status).toBe(200);
   expect(JSON.stringify(taken)).not.toMatch(/refreshToken|idToken|exchanges/);
   // Wrong secrets are told in the provider's own words; a provider that is not open is none.
-  expect(await browser.ok<OwnToken>('POST', '/tokens', { ...input, clientSecret: 'wrong', grant: 'client_credentials' })).toMatchObject({ state: 'failed', accessToken: null });
+  expect(await browser.ok<OwnToken>('POST', '/tokens', { ...input, clientSecret: 'wrong', grant: 'client_credentials' })).toMatchObject({
+    state: 'failed',
+    accessToken: null,
+  });
   await control('PATCH', '/settings', { providers: [] });
   expect((await browser.call('POST', '/tokens', { ...input, grant: 'client_credentials' })).status).toBe(422);
 });
@@ -134,22 +149,36 @@ test('a program is registered at a provider whose registration is open, and its 
   const register = (redirectUris: string[]) => browser.call<OwnSecretMade>('POST', `${base}/registrations`, { providerId, redirectUris });
   expect((await register(['https://app.example/back'])).status).toBe(422);
   await open();
-  for (const wrong of ['javascript:alert(1)', 'http://app.example/', 'https://app.example/#x', 'app', 'https://user:x@app.example/']) expect([wrong, (await register([wrong])).status]).toEqual([wrong, 422]);
+  for (const wrong of ['javascript:alert(1)', 'http://app.example/', 'https://app.example/#x', 'app', 'https://user:x@app.example/'])
+    expect([wrong, (await register([wrong])).status]).toEqual([wrong, 422]);
   const { status, body: made } = await register(['https://app.example/back']);
   expect(status).toBe(201);
   const credential = made.client.credentials.find(({ id }) => id === made.credentialId);
   expect(credential).toMatchObject({ kind: 'provider-client', redirectUris: ['https://app.example/back'] });
   expect(made.secret).toBeTruthy();
-  const changed = await browser.ok<OwnClient>('PUT', `${base}/credentials/${made.credentialId}/redirects`, { redirectUris: ['https://app.example/back', 'https://app.example/other'] });
+  const changed = await browser.ok<OwnClient>('PUT', `${base}/credentials/${made.credentialId}/redirects`, {
+    redirectUris: ['https://app.example/back', 'https://app.example/other'],
+  });
   expect(changed.credentials[0]?.redirectUris).toHaveLength(2);
   // The provider sends browsers there now, and nowhere else.
   const authorize = (redirect: string) => {
-    const query = { client_id: credential?.hint.split(' of ')[0] ?? '', response_type: 'code', scope: 'openid', redirect_uri: redirect, state: 's', code_challenge: 'x'.repeat(43), code_challenge_method: 'S256' };
+    const query = {
+      client_id: credential?.hint.split(' of ')[0] ?? '',
+      response_type: 'code',
+      scope: 'openid',
+      redirect_uri: redirect,
+      state: 's',
+      code_challenge: 'x'.repeat(43),
+      code_challenge_method: 'S256',
+    };
     return fetch(`${standins.issuer}/auth?${new URLSearchParams(query).toString()}`, { redirect: 'manual' });
   };
   expect((await authorize('https://app.example/other')).status).toBe(303);
   expect((await authorize('https://evil.example/')).status).toBe(400);
-  expect((await thief.call('PUT', `/teams/${thiefs}/clients/${clientId}/credentials/${made.credentialId}/redirects`, { redirectUris: ['https://evil.example/'] })).status).toBe(404);
+  expect(
+    (await thief.call('PUT', `/teams/${thiefs}/clients/${clientId}/credentials/${made.credentialId}/redirects`, { redirectUris: ['https://evil.example/'] }))
+      .status,
+  ).toBe(404);
   await browser.ok('DELETE', `${base}/credentials/${made.credentialId}`);
   expect((await browser.call('PUT', `${base}/credentials/${made.credentialId}/redirects`, { redirectUris: ['https://app.example/'] })).status).toBe(409);
 });

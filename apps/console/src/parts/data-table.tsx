@@ -47,11 +47,15 @@ export function DataTable<Item>({
       {hasHead && (
         <thead>
           <tr>
-            {columns.map(({ head, className }, index) => (
-              <th key={index} className={className}>
-                {head}
-              </th>
-            ))}
+            {columns.map(({ head, className }, index) =>
+              head === undefined ? (
+                <td key={index} />
+              ) : (
+                <th key={index} className={className}>
+                  {head}
+                </th>
+              ),
+            )}
           </tr>
         </thead>
       )}

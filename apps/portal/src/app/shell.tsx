@@ -39,23 +39,25 @@ export function Shell() {
         </nav>
         <Who session={session} />
       </header>
-      {session?.looks && (
-        <div className="notice band" role="status">
-          You look as {session.teams.length > 0 ? `the team ${session.shownName}` : 'somebody who is not signed in'}. Nothing can be changed.
-        </div>
-      )}
-      {session?.state === 'waiting' && (
-        <div className="notice band" role="status">
-          Your account waits for approval. Until then you see what everybody sees.
-        </div>
-      )}
-      {notices.map(({ id, text, tone }) => (
-        <div key={id} className={`notice band ${tone === 'news' ? 'fine' : ''}`}>
-          <Suspense fallback={text}>
-            <Markdown text={text} />
-          </Suspense>
-        </div>
-      ))}
+      <aside aria-label="Notices">
+        {session?.looks && (
+          <div className="notice band" role="status">
+            You look as {session.teams.length > 0 ? `the team ${session.shownName}` : 'somebody who is not signed in'}. Nothing can be changed.
+          </div>
+        )}
+        {session?.state === 'waiting' && (
+          <div className="notice band" role="status">
+            Your account waits for approval. Until then you see what everybody sees.
+          </div>
+        )}
+        {notices.map(({ id, text, tone }) => (
+          <div key={id} className={`notice band ${tone === 'news' ? 'fine' : ''}`}>
+            <Suspense fallback={text}>
+              <Markdown text={text} />
+            </Suspense>
+          </div>
+        ))}
+      </aside>
       <main className="page" id="main" tabIndex={-1}>
         <Outlet />
       </main>

@@ -27,7 +27,6 @@ import { CatalogueService } from './catalogue.service.js';
 import type { Acting } from './portal.guard.js';
 
 const CLIENTS_OF_TEAM = 50;
-const GOOD_KEYS = 10;
 /** Requests for plans that wait at one time, of one team. */
 const WAITING_OF_TEAM = 20;
 
@@ -80,15 +79,16 @@ export class OwnClientsService {
     const { enabled } = await this.#own(team.id, id);
     // What the operator decided stays to be read: a client that was taken away could come again as if nothing had been.
     if (!enabled || (await refusedBefore([id])).length > 0)
-      throw problem(409, 'The operator decided about it', 'It is switched off, or a plan of it was suspended, ended or declined. Ask the operator to take it away.');
+      throw problem(
+        409,
+        'The operator decided about it',
+        'It is switched off, or a plan of it was suspended, ended or declined. Ask the operator to take it away.',
+      );
     await this.clients.remove(id, author);
   }
 
   async makeKey(id: string, { name, expiresAt = null }: OwnKeyInput, { team, author }: Acting): Promise<OwnSecretMade> {
     await this.#own(team.id, id);
-    const keys = await CredentialRow.findAll({ where: { clientId: id, kind: 'key', revokedAt: null }, raw: true });
-    if (keys.filter((key) => stateOf(key, Date.now()) === 'good').length >= GOOD_KEYS)
-      throw problem(409, 'Too many keys', `A client has at most ${GOOD_KEYS} that are good. Revoke those that nobody uses.`);
     const { credential, secret } = await this.clients.addCredential(id, { kind: 'key', name, expiresAt }, author);
     return { client: await this.view(team.id, id), credentialId: credential.id, secret };
   }
@@ -129,9 +129,7 @@ export class OwnClientsService {
   async use({ team, session }: Acting, id: string, days: UseDays): Promise<ClientUseView> {
     await this.#own(team.id, id);
     const use = await this.uses.view(id, days);
-    const names = await Promise.all(
-      use.apis.map(async ({ apiId }) => (apiId === null ? 'no API' : this.catalogue.nameOfApi(session, apiId))),
-    );
+    const names = await Promise.all(use.apis.map(async ({ apiId }) => (apiId === null ? 'no API' : this.catalogue.nameOfApi(session, apiId))));
     return {
       ...use,
       reasons: byTitle(use.reasons),

@@ -4,21 +4,15 @@ import { Ago, ProblemNotice } from '@virga/parts';
 import type { InvitationView } from '@virga/protocol';
 import { useState } from 'react';
 import { api } from '../../client/api';
+import { secretOfLink } from '../../client/secret-of-link';
 import { useSession } from '../../client/site';
 import { Input, NewAccount, valuesOf } from './fields';
 import { ProviderButtons } from './providers';
 import { useGoOn } from './signed-in';
 
-/** What is behind the link stays out of the history: the part behind the hash is taken out of the address. */
-function takeToken(): string {
-  const token = window.location.hash.slice(1);
-  if (token !== '') window.history.replaceState(window.history.state, '', window.location.pathname);
-  return token;
-}
-
 /** Takes an invitation: with a new account, with the one that is signed in, or by a provider. */
 export function Invitation() {
-  const [token] = useState(takeToken);
+  const [token] = useState(secretOfLink);
   const { data, error } = useQuery({
     queryKey: ['invitation', token],
     queryFn: () => api.post<InvitationView>('/invitations/read', { token }),

@@ -2,17 +2,12 @@ import { useQuery } from '@tanstack/react-query';
 import { ProblemNotice } from '@virga/parts';
 import { useEffect, useState } from 'react';
 import { api } from '../../client/api';
+import { secretOfLink } from '../../client/secret-of-link';
 import { useGoOn } from './signed-in';
-
-function takeCode(): string {
-  const code = window.location.hash.slice(1);
-  if (code !== '') window.history.replaceState(window.history.state, '', window.location.pathname);
-  return code;
-}
 
 /** Opens the portal as an operator asked to see it. */
 export function Look() {
-  const [code] = useState(takeCode);
+  const [code] = useState(secretOfLink);
   const goOn = useGoOn();
   const { isSuccess, error } = useQuery({
     queryKey: ['look', code],

@@ -53,7 +53,7 @@ function OneTeam({ id }: { readonly id: string }) {
                 <th>Signs in as</th>
                 <th>Is</th>
                 <th>Since</th>
-                <th />
+                <td />
               </tr>
             </thead>
             <tbody>

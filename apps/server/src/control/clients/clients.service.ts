@@ -33,6 +33,8 @@ import { makeCredential, makeKey, type Made } from './make-credential.js';
 
 const PAGE = 100;
 const MAX_CREDENTIALS = 50;
+/** Up to how many a team of the portal makes by itself. */
+const MADE_BY_TEAM = 10;
 const HOUR_MS = 3_600_000;
 
 /** Clients and their credentials. What changes here acts at once on every node, apart from any release. */
@@ -192,8 +194,9 @@ export class ClientsService {
   ): Promise<{ row: CredentialRow; changes: DirectoryChange[] }> {
     const now = Date.now();
     const others = await CredentialRow.findAll({ attributes: ['expiresAt'], where: { clientId, revokedAt: null }, raw: true, transaction });
-    if (others.filter(({ expiresAt }) => expiresAt === null || Number(expiresAt) > now).length >= MAX_CREDENTIALS)
-      throw problem(409, 'Too many credentials', `A client has at most ${MAX_CREDENTIALS} that are good. Revoke those that nobody uses.`);
+    const most = typeof by === 'string' ? MAX_CREDENTIALS : MADE_BY_TEAM;
+    if (others.filter(({ expiresAt }) => expiresAt === null || Number(expiresAt) > now).length >= most)
+      throw problem(409, 'Too many credentials', `A client has at most ${most} that are good. Revoke those that nobody uses.`);
     const before = await sameLookup(kind, made.lookup, transaction);
     const good = before.find(({ revokedAt }) => revokedAt === null);
     if (good) throw fieldProblem(FIELDS[kind], `It belongs to the client ${good.clientId} already; revoke it there first`);

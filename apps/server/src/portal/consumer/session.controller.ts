@@ -175,7 +175,11 @@ export class PortalSessionController {
   async #guarded<T>(request: Request, response: Response, account: string | null, work: () => Promise<T>): Promise<T> {
     const now = Date.now();
     const from = request.ip ?? '';
-    const waits = [this.#byAddress.take(from, now), ...(account === null ? [] : [this.#byAccount.take(account, now)]), this.#checking >= CHECKS_AT_ONCE ? 1000 : 0];
+    const waits = [
+      this.#byAddress.take(from, now),
+      ...(account === null ? [] : [this.#byAccount.take(account, now)]),
+      this.#checking >= CHECKS_AT_ONCE ? 1000 : 0,
+    ];
     const waitMs = Math.max(...waits);
     if (waitMs > 0) {
       response.set('retry-after', String(Math.ceil(waitMs / 1000)));

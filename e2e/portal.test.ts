@@ -1,0 +1,259 @@
+import AxeBuilder from '@axe-core/playwright';
+import type { Browser, Page } from '@playwright/test';
+import { expect, test } from './demo';
+
+/** A window of somebody else at the portal. */
+async function visitor(browser: Browser | null, portalUrl: string, options: { colorScheme?: 'dark' | 'light'; width?: number } = {}): Promise<Page> {
+  const context = await browser?.newContext({ colorScheme: options.colorScheme ?? 'light', viewport: { width: options.width ?? 1280, height: 800 } });
+  const page = await context?.newPage();
+  if (!page) throw new Error('there is no browser');
+  await page.goto(portalUrl);
+  return page;
+}
+
+async function signInAs(page: Page, portalUrl: string, name: string, password: string): Promise<void> {
+  await page.goto(`${portalUrl}/sign-in`);
+  await page.getByLabel('Name').fill(name);
+  await page.getByLabel('Password').fill(password);
+  await page.getByRole('button', { name: 'Sign in', exact: true }).click();
+  await expect(page.getByText('sign out')).toBeVisible();
+}
+
+/** At the provider's own page. */
+async function signInAtTrust(page: Page): Promise<void> {
+  await expect(page.getByRole('heading', { name: 'Trust Sign-in' })).toBeVisible();
+  await page.getByLabel('Name').selectOption('grower.217');
+  await page.getByLabel('Password').fill('shared-water');
+  await page.getByRole('button', { name: 'Sign in' }).click();
+}
+
+const look = async (page: Page): Promise<unknown[]> => (await new AxeBuilder({ page }).analyze()).violations.map(({ id, nodes }) => [id, nodes[0]?.html]);
+
+test('a consumer asks for a plan, the operator approves, a key is made, a call is tried and the use seen', async ({ console: operator, demo }) => {
+  const page = await visitor(operator.context().browser(), demo.portalUrl);
+  // Who is not signed in sees what everybody does.
+  await expect(page.getByRole('link', { name: 'Meter readings' })).toBeVisible();
+  await expect(page.getByRole('link', { name: 'Allotments' })).toHaveCount(0);
+  await signInAs(page, demo.portalUrl, 'school.teacher', 'lessons-on-water');
+  await expect(page.getByRole('link', { name: 'Allotments' })).toBeVisible();
+  await expect(page.getByRole('link', { name: 'Headgates' })).toHaveCount(0);
+
+  await page.getByRole('link', { name: 'Meter readings' }).click();
+  await page.getByRole('link', { name: 'Getting in' }).click();
+  await page.getByRole('region', { name: 'Field devices' }).getByRole('button', { name: 'ask for it' }).click();
+  await page.getByLabel('For which program').selectOption({ label: 'a new one' });
+  await page.getByLabel('What it is called').fill('Logger of the class');
+  await page.getByLabel('What you need it for').fill('The class reads a meter each week');
+  await page.getByRole('dialog').getByRole('button', { name: 'Ask for it' }).click();
+  await expect(page.getByRole('link', { name: 'Logger of the class' })).toBeVisible();
+  await expect(page.getByRole('region', { name: 'Field devices' })).toContainText('waits for approval');
+
+  const origin = new URL(operator.url()).origin;
+  await operator.goto(origin);
+  await operator.getByRole('link', { name: /clients? waits? for a plan/ }).click();
+  const asked = operator.getByRole('group', { name: 'Logger of the class asks for Field devices' });
+  await expect(asked).toContainText('The class reads a meter each week');
+  await asked.getByLabel('What you answer, which they read').fill('Good luck with it');
+  await asked.getByRole('button', { name: 'approve' }).click();
+  await expect(asked).toHaveCount(0);
+
+  await page.getByRole('link', { name: 'Logger of the class' }).click();
+  await expect(page.getByRole('table', { name: 'Plans' })).toContainText('yours');
+  await expect(page.getByText('“Good luck with it”')).toBeVisible();
+  await page.getByLabel('A new key, called').fill('on the desk');
+  await page.getByRole('button', { name: 'Make a key' }).click();
+  const key = (await page.locator('[data-secret]').textContent())?.trim() ?? '';
+  expect(key).toMatch(/^vrk_/);
+  await page.getByRole('button', { name: 'I have put it away' }).click();
+  await expect(page.getByText(key)).toHaveCount(0);
+
+  await page.getByRole('link', { name: 'APIs', exact: true }).click();
+  await page.getByRole('link', { name: 'Meter readings' }).click();
+  await page.getByRole('link', { name: /Volume of the whole basin/ }).click();
+  await page.getByLabel('Your key').fill(key);
+  await expect(page.locator('[data-sample="curl"]')).toContainText('"$API_KEY"');
+  await expect(page.locator('[data-sample="curl"]')).not.toContainText(key);
+  for (const language of ['fetch', 'Python', 'Go']) {
+    await page.getByRole('button', { name: language }).click();
+    await expect(page.locator(`[data-sample="${language}"]`)).toContainText('/readings/basin-volumes');
+  }
+  await page.getByRole('button', { name: 'Call it' }).click();
+  await expect(page.locator('[data-answer="200"]')).toContainText('cubicMetres');
+  // With nothing, where a proof is enforced: what a caller may know of why, and by what the operator finds it.
+  await page.getByRole('link', { name: 'List meters' }).click();
+  await page.getByRole('button', { name: 'Call it' }).click();
+  await expect(page.locator('[data-answer="401"]')).toContainText('Put in a proof that is good');
+  await expect(page.locator('[data-answer="401"]')).toContainText('The operator finds it by');
+
+  await page.getByRole('link', { name: 'Your programs' }).click();
+  await page.getByRole('link', { name: 'Logger of the class' }).click();
+  const use = page.getByRole('region', { name: 'Use' });
+  await expect(use).toContainText('1 answered', { timeout: 20_000 });
+  await use.getByRole('button', { name: 'as a table' }).click();
+  await expect(use.getByRole('columnheader', { name: 'From' })).toBeVisible();
+  await expect(page.getByRole('region', { name: 'What is left' })).toContainText('of 200 left');
+  // Rotated, both keys are taken; revoked, the new one stays.
+  await page.getByRole('button', { name: 'rotate' }).click();
+  await expect(page.locator('[data-secret]')).toHaveText(/^vrk_/);
+  await expect(page.getByText('another takes its place')).toBeVisible();
+
+  await operator.goto(`${origin}/portal/log`);
+  await operator.getByLabel('only what was approved').check();
+  await expect(operator.getByRole('row', { name: /operator.*Basin schools.*its plan Field devices is active/ })).toBeVisible();
+  await page.context().close();
+});
+
+test('somebody is invited in the console, comes in by the link once, and the operator looks as the team', async ({ console: operator, demo }) => {
+  const origin = new URL(operator.url()).origin;
+  await operator.goto(`${origin}/portal/teams`);
+  await operator.getByLabel('A new team is called').fill('Canal walkers');
+  await operator.getByRole('button', { name: 'Make it' }).click();
+  await operator.getByLabel('For whom it is').fill('the first of them');
+  await operator.getByRole('button', { name: 'Make a link' }).click();
+  const link = (await operator.locator('[data-secret]').textContent())?.trim() ?? '';
+  expect(link.startsWith(`${demo.portalUrl}/invitation#`)).toBe(true);
+
+  const page = await visitor(operator.context().browser(), link);
+  await expect(page.getByRole('heading', { name: 'Join Canal walkers' })).toBeVisible();
+  expect(page.url()).not.toContain('#');
+  await page.getByLabel('Name to sign in with').fill('walker.one');
+  await page.getByLabel('What you are called').fill('Walker');
+  await page.getByLabel('Password').fill('short');
+  await page.getByRole('button', { name: 'Make the account and join' }).click();
+  await expect(page.getByRole('heading', { name: 'Join Canal walkers' })).toBeVisible();
+  await page.getByLabel('Password').fill('long enough for this');
+  await page.getByRole('button', { name: 'Make the account and join' }).click();
+  await page.getByRole('link', { name: 'Your team' }).click();
+  await expect(page.getByRole('row', { name: /Walker.*walker\.one.*owner/ })).toBeVisible();
+  await page.getByRole('link', { name: 'Your programs' }).click();
+  await expect(page.getByText('There is no program yet')).toBeVisible();
+  const again = await visitor(operator.context().browser(), link);
+  await expect(again.getByText('This link is not good any more')).toBeVisible();
+  await again.context().close();
+
+  const opened = operator.context().waitForEvent('page');
+  await operator.getByRole('button', { name: 'look as this team' }).click();
+  const looking = await opened;
+  await expect(looking.getByText('You look as the team Canal walkers')).toBeVisible();
+  await looking.getByRole('link', { name: 'Your programs' }).click();
+  await expect(looking.getByRole('button', { name: 'Make it' })).toHaveCount(0);
+  await looking.getByRole('button', { name: 'stop looking' }).click();
+  await expect(looking.getByRole('link', { name: 'Sign in' })).toBeVisible();
+  await page.context().close();
+});
+
+test('text of the operator runs nothing in the portal, whatever stands in it', async ({ console: operator, demo }) => {
+  const origin = new URL(operator.url()).origin;
+  const hostile = [
+    '<script>window.ran = 1</script>',
+    '<img src=x onerror="window.ran = 2">',
+    '[press](javascript:window.ran=3)',
+    '[press](JaVaScRiPt:window.ran=4)',
+    '<a href="javascript:window.ran=5">press</a>',
+    '<iframe src="data:text/html,<script>parent.ran=6</script>"></iframe>',
+    '![x](https://elsewhere.example/who-reads.png)',
+    '[data](data:text/html;base64,PHNjcmlwdD5wYXJlbnQucmFuPTc8L3NjcmlwdD4=)',
+    '<svg><script>window.ran = 8</script></svg>',
+    '<style>body { display: none }</style>',
+    '<form action="https://elsewhere.example"><input name="password"></form>',
+    '**bold** stays',
+  ].join('\n\n');
+  await operator.goto(`${origin}/portal/pages`);
+  await operator.getByRole('button', { name: 'Write a page' }).click();
+  await operator.getByLabel('Title').fill('<b>Hostile</b> 運河 قناة');
+  await operator.getByLabel('Markdown').fill(hostile);
+  await expect(operator.locator('.prose strong')).toHaveText('bold');
+  await operator.getByRole('button', { name: 'Put it in the portal' }).click();
+  await expect(operator.getByText('In the portal at once')).toBeVisible();
+
+  const page = await visitor(operator.context().browser(), demo.portalUrl);
+  const asked: string[] = [];
+  page.on('request', (request) => asked.push(request.url()));
+  await page.getByRole('link', { name: '<b>Hostile</b> 運河 قناة' }).click();
+  await expect(page.locator('.prose strong')).toHaveText('bold');
+  for (const link of await page.locator('.prose a').all()) expect((await link.getAttribute('href')) ?? '').not.toMatch(/^(javascript|data|vbscript):/i);
+  expect(await page.locator('.prose').locator('script, img, iframe, svg, style, form, input').count()).toBe(0);
+  for (const link of await page.locator('.prose').getByText('press').all()) await link.click({ timeout: 2000, noWaitAfter: true }).catch(() => undefined);
+  expect(await page.evaluate(() => (window as unknown as { ran?: number }).ran)).toBeUndefined();
+  expect(asked.filter((url) => url.includes('elsewhere'))).toEqual([]);
+  const policy = (await page.request.get(demo.portalUrl)).headers()['content-security-policy'] ?? '';
+  expect(policy).toContain("script-src 'self'");
+  expect(policy).toContain("frame-ancestors 'none'");
+  await page.context().close();
+  await operator.goto(`${origin}/portal/pages`);
+  await operator
+    .getByRole('row', { name: /Hostile/ })
+    .getByRole('button', { name: 'take away' })
+    .click();
+  await operator.getByRole('button', { name: 'Take it away' }).click();
+  await expect(operator.getByRole('row', { name: /Hostile/ })).toHaveCount(0);
+});
+
+test('one signs in at a provider, waits for approval, is approved, and gets a token by signing in there', async ({ console: operator, demo }) => {
+  const page = await visitor(operator.context().browser(), `${demo.portalUrl}/sign-in`);
+  await page.getByRole('button', { name: 'Sign in as a grower or as staff' }).click();
+  await signInAtTrust(page);
+  await expect(page.getByText('Your account waits for approval')).toBeVisible();
+  await expect(page.getByRole('link', { name: 'Your team' })).toHaveCount(0);
+  await operator.goto(`${new URL(operator.url()).origin}/portal`);
+  const row = operator.getByRole('row', { name: /grower\.217/ });
+  await row.getByRole('button', { name: 'approve' }).click();
+  await expect(row).toHaveCount(0);
+  await page.reload();
+  await expect(page.getByText('Your account waits for approval')).toHaveCount(0);
+
+  await page.getByRole('link', { name: 'Meter readings' }).click();
+  await page.getByRole('link', { name: 'List meters' }).click();
+  await page.getByRole('button', { name: 'get a token' }).click();
+  await page.getByLabel('For whom').selectOption('authorization_code');
+  await page.getByLabel('Client id of your program').fill('grower-app');
+  const opened = page.context().waitForEvent('page');
+  await page.getByRole('button', { name: 'Ask for it' }).click();
+  const popup = await opened;
+  await signInAtTrust(popup);
+  await expect(popup.getByRole('heading')).toHaveText('The provider gave a token');
+  await expect(page.getByRole('dialog')).toHaveCount(0);
+  await page.getByRole('button', { name: 'Call it' }).click();
+  await expect(page.locator('[data-answer="200"]')).toBeVisible();
+  await page.context().close();
+});
+
+test('the portal can be read by everybody: light, dark, narrow, by keyboard', async ({ console: operator, demo }) => {
+  const browser = operator.context().browser();
+  const page = await visitor(browser, demo.portalUrl);
+  await expect(page.getByRole('link', { name: 'Meter readings' })).toBeVisible();
+  expect(await look(page)).toEqual([]);
+  await page.keyboard.press('Tab');
+  await expect(page.getByRole('link', { name: 'To the page' })).toBeFocused();
+  await page.getByRole('link', { name: 'Meter readings' }).focus();
+  await page.keyboard.press('Enter');
+  await page.getByRole('link', { name: /Volume of the whole basin/ }).focus();
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Try it' })).toBeVisible();
+  expect(await look(page)).toEqual([]);
+  await signInAs(page, demo.portalUrl, 'data.editor', 'volumes-for-all');
+  await page.getByRole('link', { name: 'Your programs' }).click();
+  await page.getByRole('link', { name: 'Open data site' }).click();
+  await expect(page.getByRole('region', { name: 'Use' })).toBeVisible();
+  expect(await look(page)).toEqual([]);
+  await page.context().close();
+
+  const dark = await visitor(browser, `${demo.portalUrl}/sign-in`, { colorScheme: 'dark', width: 400 });
+  await expect(dark.getByRole('heading', { name: 'Sign in' })).toBeVisible();
+  expect(await look(dark)).toEqual([]);
+  await dark.goto(demo.portalUrl);
+  await dark.getByRole('link', { name: 'Meter readings' }).click();
+  await dark.getByRole('link', { name: /Volume of the whole basin/ }).click();
+  await expect(dark.getByRole('heading', { name: 'Try it' })).toBeVisible();
+  expect(await look(dark)).toEqual([]);
+  expect(await dark.evaluate(() => document.documentElement.scrollWidth <= window.innerWidth)).toBe(true);
+  await dark.context().close();
+  // The operator's screens too.
+  const origin = new URL(operator.url()).origin;
+  for (const path of ['/portal', '/portal/apis', '/portal/teams', '/portal/people', '/portal/pages', '/portal/notices', '/portal/look', '/portal/log']) {
+    await operator.goto(origin + path);
+    await expect(operator.getByRole('navigation', { name: 'Parts of the portal' })).toBeVisible();
+    await operator.waitForLoadState('networkidle');
+    expect([path, await look(operator)]).toEqual([path, []]);
+  }
+});
