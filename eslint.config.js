@@ -4,7 +4,7 @@ import tseslint from 'typescript-eslint';
 const only = (...allowed) => ({
   patterns: [
     {
-      regex: `^@virga/(?!(?:${allowed.join('|') || 'nothing'})$)`,
+      regex: `^@virga/(?!(?:${allowed.join('|') || 'nothing'})(?:/|$))`,
       message: `only ${allowed.map((name) => `@virga/${name}`).join(', ') || 'no package of the house'} may be imported here`,
     },
     { regex: '^(\\.\\./)+(apps|packages)/', message: 'other packages are imported by name' },

@@ -28,7 +28,6 @@ const control = async (method, path, body) => {
 const { items: apis } = await control('GET', '/apis');
 const gates = apis.find((item) => item.name === 'Headgates').id;
 const meters = apis.find((item) => item.name === 'Meter readings').id;
-const rights = apis.find((item) => item.name === 'Allotments').id;
 const { items: traces } = await control('GET', `/traces?code=rights.scope-missing&api=${gates}&limit=1`);
 const { items: providers } = await control('GET', '/providers');
 
@@ -40,7 +39,6 @@ const shot = async (name, path, prepare) => {
   await prepare?.();
   await page.screenshot({ path: join(out, `${name}.png`) });
 };
-const setMode = (mode) => page.evaluate((value) => localStorage.setItem('virga-mode', value), mode);
 
 // A change that is not published, so that the pictures show one.
 await control('PATCH', `/apis/${gates}/operations`, { ids: ['GET /sections/{section}/flow'], access: { kind: 'public' } });
@@ -52,6 +50,7 @@ for (let index = 0; index < 4; index++) await fetch(`${facts.gatewayUrl}/reading
 await shot('client', '/clients/open-data-site', async () => {
   await page.getByRole('table', { name: 'What it opens' }).waitFor();
 });
+await shot('clients', '/clients');
 await shot('plans', '/plans');
 await shot('provider', `/providers/${providers[0].id}`);
 await shot('traces', '/traces?outcome=refused');
@@ -90,18 +89,6 @@ await shot('authorizer', '/authorizers/named/own%20section', async () => {
   await page.getByText('all hold').waitFor();
 });
 await shot('bench', '/bench', readToken);
-await shot('condition', `/apis/${gates}/operations/${encodeURIComponent('POST /gates/{gateId}/positions')}`, async () => {
-  await page.getByRole('button', { name: 'on what conditions' }).click();
-  const dialog = page.getByRole('dialog');
-  await dialog.getByRole('checkbox', { name: /as the API says/ }).uncheck();
-  await dialog.getByRole('button', { name: 'write a condition' }).click();
-  await dialog.getByLabel('Name').fill('own tablet');
-  await dialog.getByLabel('Condition own tablet').click();
-  await page.keyboard.type('"rider" in principal.roles && client.id == "rider-tablet" && request.parameters.gateId.startsWith("G-")');
-  await page.keyboard.press('Escape');
-  await dialog.getByRole('button', { name: 'take them from the last request that came' }).click();
-  await page.waitForTimeout(800);
-});
 await shot('contract', '/contract', async () => {
   await page.getByRole('link', { name: /no member “keeper”/ }).click();
   await page.getByRole('button', { name: 'Let the contract accept this' }).click();
@@ -115,11 +102,25 @@ await shot('sensitive', '/sensitive', async () => {
   await page.getByRole('link', { name: /E-mail address, GET \/v0\/export/ }).click();
   await page.getByText('Who received it').waitFor();
 });
-await shot('reference', `/apis/${rights}/reference?of=${encodeURIComponent('POST /transfers')}`, async () => {
-  await page.getByText('Who may call it').waitFor();
-});
-await setMode('dark');
-await shot('overlook-dark', '/');
+// The portal, as somebody of a team sees it.
+const account = facts.portalAccounts.find(({ team }) => team === 'Open data site');
+await page.goto(`${facts.portalUrl}/sign-in`);
+await page.getByLabel('Name').fill(account.name);
+await page.getByLabel('Password').fill(account.password);
+await page.getByRole('button', { name: 'Sign in', exact: true }).click();
+await page.getByText('sign out').waitFor();
+const portalShot = async (name) => {
+  await page.mouse.move(0, 0);
+  await page.waitForTimeout(900);
+  await page.screenshot({ path: join(out, `${name}.png`) });
+};
+await page.getByRole('link', { name: 'Meter readings' }).waitFor();
+await portalShot('portal');
+await page.goto(`${facts.portalUrl}/apis/${meters}?of=${encodeURIComponent('GET /basin-volumes')}`);
+await page.getByLabel('Your key').fill(facts.keys[0].key);
+await page.getByRole('button', { name: 'Call it' }).click();
+await page.locator('[data-answer]').waitFor();
+await portalShot('portal-reference');
 await browser.close();
 demo.kill('SIGINT');
 await new Promise((resolve) => demo.once('exit', resolve));

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import { readOptions } from './lib/options.mjs';
 import { build, install } from './lib/prepare.mjs';
 
-const options = readOptions({ 'no-node': { type: 'boolean', default: false } });
+const options = readOptions({ 'no-node': { type: 'boolean', default: false }, 'no-portal': { type: 'boolean', default: false } });
 install();
 build();
 const { endNode, onInterrupt, Supervisor } = await import('./lib/supervise.mjs');
@@ -14,7 +14,12 @@ onInterrupt(async () => {
 });
 try {
   const env = { VIRGA_DATA: options.folder, VIRGA_PORT: String(options.portBase), VIRGA_GATEWAY_PORT: String(options.portBase + 1) };
-  await supervisor.start('control plane', 'apps/server/dist/main.js', env, options['no-node'] ? ['--no-node'] : []);
+  await supervisor.start(
+    'control plane',
+    'apps/server/dist/main.js',
+    env,
+    ['no-node', 'no-portal'].filter((name) => options[name]).map((name) => `--${name}`),
+  );
   console.log(`virga: control token in ${join(options.folder, 'control-token')}. Ctrl-C stops everything.`);
 } catch (error) {
   console.error(`virga: ${error.message}`);

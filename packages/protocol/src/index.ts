@@ -354,4 +354,4 @@ export {
   PortalLogLine,
   PortalLog,
   PortalLogQuery,
-} from './control/portal.js';
+} from './portal/operator.js';

@@ -1,6 +1,6 @@
 import { lazy, Suspense, type ComponentType } from 'react';
 import { createBrowserRouter } from 'react-router';
-import { NoSuchPage, PageFault } from './no-page';
+import { NoSuchPage, PageFault } from '../parts/no-page';
 import { Shell } from './shell';
 
 /** A page that is loaded when it is opened. */

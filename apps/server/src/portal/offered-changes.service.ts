@@ -91,7 +91,8 @@ export class OfferedChangesService {
   }
 
   async #ofContract(before: string | null, after: string | null): Promise<ChangesAnswer> {
-    const [was, is] = await Promise.all([before, after].map((hash) => (hash === null ? null : this.contracts.find(hash))));
+    const textOf = async (hash: string | null) => (hash === null ? null : this.contracts.find(hash));
+    const [was, is] = [await textOf(before), await textOf(after)];
     return was && is ? this.contracts.ask<ChangesAnswer>({ kind: 'changes', text: is.text, before: was.text }) : [];
   }
 }

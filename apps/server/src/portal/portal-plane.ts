@@ -99,9 +99,9 @@ export async function startPortal(plane: INestApplicationContext, settings: Serv
 
 /** A form of another page can send text, and no JSON: what changes something is JSON or has no body. */
 function onlyJson(request: Request, response: Response, next: NextFunction): void {
-  const { headers, method } = request;
+  const { headers } = request;
   const empty = headers['transfer-encoding'] === undefined && Number(headers['content-length'] ?? 0) === 0;
-  if (method === 'GET' || method === 'HEAD' || empty || request.is('application/json')) return next();
+  if (['GET', 'HEAD'].includes(request.method) || empty || request.is('application/json')) return next();
   response
     .status(415)
     .type('application/problem+json')

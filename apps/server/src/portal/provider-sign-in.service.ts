@@ -86,7 +86,7 @@ export class ProviderSignInService {
     const secret = this.settings.secretOf(kept);
     const options: oauth.DiscoveryRequestOptions = {
       execute: provider.allowLoopbackHttp ? [oauth.allowInsecureRequests] : [],
-      [oauth.customFetch]: guardedFetchFunction(provider) as oauth.CustomFetch,
+      [oauth.customFetch]: guardedFetchFunction(provider),
     };
     try {
       return await oauth.discovery(

@@ -99,7 +99,7 @@ export class RegistrationsService {
     try {
       const found = await oauth.discovery(new URL(provider.issuer), 'unused', undefined, oauth.None(), {
         execute: provider.allowLoopbackHttp ? [oauth.allowInsecureRequests] : [],
-        [oauth.customFetch]: guardedFetchFunction(provider) as oauth.CustomFetch,
+        [oauth.customFetch]: guardedFetchFunction(provider),
       });
       const endpoint = found.serverMetadata().registration_endpoint;
       if (endpoint) return endpoint;

@@ -134,11 +134,7 @@ function Providers({ form, view }: { readonly form: UseFormReturn<PortalSettings
               <Field id={`client-${index}`} label="Client id of the portal" error={errors?.[index]?.clientId}>
                 <input id={`client-${index}`} className="mono" {...form.register(at('clientId'))} />
               </Field>
-              <Field
-                id={`secret-${index}`}
-                label={known?.secretSet ? 'Its secret (one is kept)' : 'Its secret, if it has one'}
-                error={errors?.[index]?.secret}
-              >
+              <Field id={`secret-${index}`} label={known?.secretSet ? 'Its secret (one is kept)' : 'Its secret, if it has one'} error={errors?.[index]?.secret}>
                 <input
                   id={`secret-${index}`}
                   type="password"
@@ -171,7 +167,7 @@ function Providers({ form, view }: { readonly form: UseFormReturn<PortalSettings
                   scopes: ['openid'],
                   signIn: true,
                   registration: false,
-                } as never)
+                })
               }
             >
               open {name}

@@ -67,21 +67,17 @@ test('the curl line is what a POSIX shell gives to curl, whatever stands in it, 
   ]);
 });
 
-test('the call with fetch is the same call', async () => {
+test('the call with fetch is the same call', () => {
   const wanted = call('vrk_secret');
-  const told: unknown[] = [];
-  const run = new Function('fetch', 'process', 'console', `return (async () => {${of('fetch', call(secretWord('key')))}})()`) as (
-    ...given: unknown[]
-  ) => Promise<void>;
-  await run(
-    (...given: unknown[]) => {
-      told.push(...given);
-      return Promise.resolve({ status: 200, text: () => Promise.resolve('') });
-    },
-    { env: { API_KEY: 'vrk_secret' } },
-    { log: () => undefined },
-  );
-  expect(told).toEqual([`http://127.0.0.1:1${wanted.target}`, { method: 'POST', headers: Object.fromEntries(wanted.headers), body: wanted.body }]);
+  const told = 'globalThis.fetch = async (...given) => ({ status: 200, text: async () => JSON.stringify(given) });';
+  const said = execFileSync(process.execPath, ['--input-type=module', '-e', `${told}\n${of('fetch', call(secretWord('key')))}`], {
+    env: { API_KEY: 'vrk_secret' },
+  }).toString();
+  expect(said.slice(0, 4)).toBe('200 ');
+  expect(JSON.parse(said.slice(4))).toEqual([
+    `http://127.0.0.1:1${wanted.target}`,
+    { method: 'POST', headers: Object.fromEntries(wanted.headers), body: wanted.body },
+  ]);
 });
 
 // Escapes that JSON has are those of Python (Language Reference, String literals) and of Go (Language Specification, String literals).

@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { ProblemNotice, ReferenceList } from '@virga/parts';
 import type { OfferedApiView } from '@virga/protocol';
 import { NavLink, useParams, useSearchParams } from 'react-router';
-import { NoSuchPage } from '../../app/no-page';
+import { NoSuchPage } from '../../parts/no-page';
 import { ApiProblem } from '../../client/api';
 import { Markdown } from '@virga/parts/markdown';
 import { ChangesTab } from './changes-tab';

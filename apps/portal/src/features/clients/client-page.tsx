@@ -3,7 +3,7 @@ import { Ago, Confirm, ProblemNotice } from '@virga/parts';
 import type { OwnClient } from '@virga/protocol';
 import { useState } from 'react';
 import { Link, useNavigate, useParams } from 'react-router';
-import { NoSuchPage } from '../../app/no-page';
+import { NoSuchPage } from '../../parts/no-page';
 import { api, ApiProblem } from '../../client/api';
 import { useSession, useTeam } from '../../client/site';
 import { NoTeam } from './client-list';

@@ -2,10 +2,10 @@ import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { NestedEach } from '../nested.js';
-import { ACCOUNT_STATES, NoticeView, OpenInvitation, REGISTRATIONS, TeamMember, type AccountState, type Registration } from '../portal/accounts.js';
-import { OneLine } from '../portal/names.js';
-import { SCOPE_PATTERN } from './access.js';
-import { SubscriptionView } from './plans.js';
+import { ACCOUNT_STATES, NoticeView, OpenInvitation, REGISTRATIONS, TeamMember, type AccountState, type Registration } from './accounts.js';
+import { OneLine } from './names.js';
+import { SCOPE_PATTERN } from '../control/access.js';
+import { SubscriptionView } from '../control/plans.js';
 
 /** Who sees an API in the portal. Who may call it, its rules say. */
 export const SEEN_BY = ['nobody', 'everybody', 'signed-in', 'teams'] as const;
