@@ -72,7 +72,7 @@ try {
 Virga Ridge is running with the data of the Velmora Basin Water Trust (made up).
 
   console      ${facts.consoleUrl}      sign in as operator, password ${password}
-  portal       ${facts.portalUrl}      sign in as ${PORTAL_OWNER.name}, password ${PORTAL_OWNER.password}
+  portal       ${facts.portalUrl}${facts.portalAccounts?.length ? `      sign in as ${PORTAL_OWNER.name}, password ${PORTAL_OWNER.password}` : ''}
   gateway      ${facts.gatewayUrl}
   sign-in      ${standins[0].issuer}      people of the trust have the password ${standins[0].users[0].password}
   facts        ${marker}

@@ -53,7 +53,6 @@ await shot('client', '/clients/open-data-site', async () => {
 await shot('clients', '/clients');
 await shot('plans', '/plans');
 await shot('provider', `/providers/${providers[0].id}`);
-await shot('traces', '/traces?outcome=refused');
 await shot('trace', `/traces/${traces[0].id}`);
 await shot('reach', '/reach', async () => {
   const chart = page.locator('svg.reach');
@@ -89,6 +88,18 @@ await shot('authorizer', '/authorizers/named/own%20section', async () => {
   await page.getByText('all hold').waitFor();
 });
 await shot('bench', '/bench', readToken);
+await shot('condition', `/apis/${gates}/operations/${encodeURIComponent('POST /gates/{gateId}/positions')}`, async () => {
+  await page.getByRole('button', { name: 'on what conditions' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('checkbox', { name: /as the API says/ }).uncheck();
+  await dialog.getByRole('button', { name: 'write a condition' }).click();
+  await dialog.getByLabel('Name').fill('own tablet');
+  await dialog.getByLabel('Condition own tablet').click();
+  await page.keyboard.type('"rider" in principal.roles && client.id == "rider-tablet" && request.parameters.gateId.startsWith("G-")');
+  await page.keyboard.press('Escape');
+  await dialog.getByRole('button', { name: 'take them from the last request that came' }).click();
+  await page.waitForTimeout(800);
+});
 await shot('contract', '/contract', async () => {
   await page.getByRole('link', { name: /no member “keeper”/ }).click();
   await page.getByRole('button', { name: 'Let the contract accept this' }).click();

@@ -26,7 +26,9 @@ function installDebian(name, file, suites) {
 /** Runs one suite; counts come from its report, or its exit code counts as one. */
 function suite(name, args, count) {
   console.log(`\n== ${name}`);
+  const startedAt = Date.now();
   const run = spawnSync('npm', ['run', '--silent', ...args], { cwd: ROOT, stdio: 'inherit' });
+  console.log(`== ${name} took ${Math.round((Date.now() - startedAt) / 1000)} s`);
   const counted = count?.() ?? { passed: run.status === 0 ? 1 : 0, failed: run.status === 0 ? 0 : 1 };
   passed += counted.passed;
   failed += counted.failed + (run.status !== 0 && counted.failed === 0 ? 1 : 0);

@@ -1,5 +1,6 @@
 import { isRecord, readContract, templateShape, valueAt } from '@virga/core';
 import type {
+  AcceptView,
   ApiView,
   ContractText,
   DriftList,
@@ -160,7 +161,11 @@ describe('what is seen and in no contract', () => {
   }, 60_000);
 
   it('is found, beside what is never seen and what is', async () => {
-    const items = await itemsOf(id);
+    const items = await until(async () => {
+      const all = await itemsOf(id);
+      // Nodes tell of it a little later.
+      return all.some(({ path, method, requests, kind }) => path === '/meters' && method === 'GET' && requests === 8 && kind === 'seen') && all;
+    }, 'what was seen');
     expect(items.find(({ key }) => key === KEY)).toMatchObject({ kind: 'undocumented', credentials: ['none'], published: 'none', requests: 8 });
     expect(items.find(({ path, method }) => path === '/meters' && method === 'GET')).toMatchObject({ kind: 'seen', published: 'live', requests: 8 });
     expect(items.filter(({ kind }) => kind === 'never-seen').length).toBe(5);
@@ -255,6 +260,25 @@ describe('what is seen and in no contract', () => {
     const text = await meters.text();
     expect(text).toContain('"keeper":"m-***@*******.*******"');
     expect(text).not.toContain('@velmora');
+  });
+
+  it('a field about which they disagree is accepted where it stands, by a contract with which it is none', async () => {
+    const { items } = await server.ok<DriftList>('GET', `/apis/${id}/drift`);
+    const takable = items.filter(({ kind }) => kind !== 'never-seen');
+    expect(takable.length).toBeGreaterThan(0);
+    const [first] = takable;
+    const input = ({ operationId, kind, where, at }: DriftList['items'][number]) => ({ operationId, kind, where, at });
+    const accepted = await server.ok<AcceptView>('POST', `/apis/${id}/drift/accept`, input(first as DriftList['items'][number]));
+    expect(accepted.after).not.toBe(accepted.before);
+    expect(accepted.says).not.toBe('');
+    // Looking changes nothing; what is gone, never seen or made up has no change to propose.
+    expect((await server.ok<DriftList>('GET', `/apis/${id}/drift`)).items).toHaveLength(items.length);
+    expect((await server.call('POST', `/control/v1/apis/${id}/drift/accept`, { ...input(first as DriftList['items'][number]), at: '/made/up' })).status).toBe(
+      404,
+    );
+    expect((await server.call('POST', `/control/v1/apis/${id}/drift/accept`, { ...input(first as DriftList['items'][number]), kind: 'other' })).status).toBe(
+      422,
+    );
   });
 
   it('drift names fields, and what the contract declares and nobody enforces', async () => {

@@ -1,5 +1,8 @@
 import type { PortalSite } from '@virga/protocol';
+import { Agent, fetch as send, type Headers } from 'undici';
 import type { RunningServer } from './harness.js';
+
+let browsers = 0;
 
 export interface Answer<T> {
   readonly status: number;
@@ -8,14 +11,19 @@ export interface Answer<T> {
   readonly body: T;
 }
 
-/** A browser at the portal: it keeps cookies, sends the CSRF token of its session and says from which page it calls. */
+/** A browser at the portal, at an address of its own: it keeps cookies, sends the CSRF token of its session and says from which page it calls. */
 export class PortalBrowser {
   readonly #server: RunningServer;
+  readonly #agent: Agent;
+  readonly address: string;
   readonly cookies = new Map<string, string>();
   csrf = '';
 
   constructor(server: RunningServer) {
     this.#server = server;
+    // Attempts are counted by where they come from.
+    this.address = `127.0.${10 + Math.floor(browsers / 250)}.${1 + (browsers++ % 250)}`;
+    this.#agent = new Agent({ localAddress: this.address, keepAliveTimeout: 10, keepAliveMaxTimeout: 10 });
   }
 
   get cookie(): string {
@@ -32,8 +40,9 @@ export class PortalBrowser {
   }
 
   async #send<T>(method: string, path: string, body: unknown, headers: Record<string, string>): Promise<Answer<T>> {
-    const answer = await fetch(`${this.#server.portalUrl}/portal/v1${path}`, {
+    const answer = await send(`${this.#server.portalUrl}/portal/v1${path}`, {
       method,
+      dispatcher: this.#agent,
       redirect: 'manual',
       headers: {
         cookie: this.cookie,

@@ -294,7 +294,7 @@ describe('a call that is tried', () => {
       method: 'POST',
       url: '/echo?q=1&r=%C3%A9',
       body: 'Wasser é 水',
-      headers: { 'x-mine': 'a, b', 'content-type': 'text/plain', 'x-forwarded-for': '127.0.0.1' },
+      headers: { 'x-mine': 'a, b', 'content-type': 'text/plain', 'x-forwarded-for': browser.address },
     });
     expect(Object.keys(came.headers).filter((name) => /virga|cookie|csrf/.test(name))).toEqual([]);
     expect(answer.requestId).toMatch(/^[\w-]{8,}$/);

@@ -313,6 +313,7 @@ export { enforcedContract, SECURITY_KINDS, securityGaps, type SecurityGap, type 
 export { templateShape } from './contract/diff-contracts.js';
 export { leaveOut, mergeLearned, type Merge } from './learn/merge-learned.js';
 export { driftOf, DRIFT_KINDS, type Drift, type DriftKind } from './learn/drift.js';
+export { acceptDrift } from './learn/accept-drift.js';
 export type { LearnedBatch } from './learn/learned-batch.js';
 export { FINDING_SIDES, joinFindings, SeenFindings, type FindingSide, type SeenFinding } from './sensitive/seen-findings.js';
 export {

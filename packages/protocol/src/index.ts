@@ -234,6 +234,7 @@ export {
   TryDetectorsInput,
 } from './control/sensitive.js';
 export {
+  DriftAcceptInput,
   DriftList,
   DriftView,
   EvidenceView,

@@ -79,7 +79,11 @@ export class CatalogueService {
       operationId,
       method: own.method,
       path: own.path,
-      needs: needsOf(own, api, settings.providers),
+      needs: needsOf(
+        own,
+        api,
+        settings.providers.filter(({ providerId }) => this.settings.isLive(providerId)),
+      ),
       asksPlan,
       plans: this.plansOf(api)
         .filter((plan) => opens(plan, api.id, operationId))
@@ -177,10 +181,10 @@ export function needsOf(operation: OperationRule, api: ApiRule, providers: reado
 
 function proofOf({ scheme, scopes, roles }: SchemeRequirement, operation: OperationRule, api: ApiRule, providers: readonly KeptProvider[]): NeededProof {
   const own = api.schemes.find(({ name }) => name === scheme);
-  const asked = { scopes: [...scopes], roles: [...roles], providers: [] as string[] };
+  const asked = { scopes: [...scopes], roles: [...roles], providers: [] as NeededProof['providers'] };
   if (own && takesTokens(own.type)) {
     const [place] = operation.token?.places ?? api.token.places;
-    const open = providers.filter(({ providerId }) => own.providers.includes(providerId)).map(({ providerId }) => providerId);
+    const open = providers.filter(({ providerId }) => own.providers.includes(providerId)).map(({ providerId, label }) => ({ id: providerId, label }));
     return { kind: 'token', ...placeOf(place), ...asked, providers: open };
   }
   switch (own?.type) {

@@ -1,6 +1,7 @@
 import { ValidationPipe, type INestApplicationContext } from '@nestjs/common';
 import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
+import compression from 'compression';
 import { json, type NextFunction, type Request, type RequestHandler, type Response } from 'express';
 import helmet from 'helmet';
 import { SETTINGS, type ServerSettings } from '../config/settings.js';
@@ -77,6 +78,8 @@ export async function startPortal(plane: INestApplicationContext, settings: Serv
       crossOriginOpenerPolicy: { policy: 'same-origin-allow-popups' },
     }),
   );
+  // What offers much is much text. Answers that have a secret in them are not compressed beside what a caller wrote.
+  app.use('/portal/v1/apis', compression());
   const reader = (limit: number): RequestHandler => json({ limit, strict: false, verify: (_request, _response, bytes) => checkDepth(bytes) });
   const [open, usual] = [reader(BODY_BYTES.open), reader(BODY_BYTES.usual)];
   app.use((request: Request, response: Response, next: NextFunction) => (cookieOf(request, PORTAL_COOKIE) === null ? open : usual)(request, response, next));

@@ -95,6 +95,7 @@ export class PortalSettingsService {
         scopes: [...scopes],
         name: this.#providerName(one.providerId),
         secretSet: sealed !== null,
+        live: this.isLive(one.providerId),
       })),
     };
   }
@@ -121,6 +122,11 @@ export class PortalSettingsService {
     if (all.findIndex((one) => one.providerId === providerId) !== index) throw fieldProblem(`/providers/${index}/providerId`, 'It is named twice');
     const sealed = secret === undefined ? (before?.sealed ?? null) : secret === '' ? null : this.vault.seal(secret, `portal ${providerId}`);
     return { providerId, label, clientId, sealed, scopes: [...new Set(scopes)], signIn, registration };
+  }
+
+  /** Whether the live release trusts a provider. */
+  isLive(providerId: string): boolean {
+    return this.releases.live?.document.providers.some(({ id }) => id === providerId) ?? false;
   }
 
   /** The secret of the portal at a provider; empty for none. */

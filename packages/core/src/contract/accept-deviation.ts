@@ -81,7 +81,8 @@ function acceptMissing(at: (pointer: string) => unknown, rule: string, member: s
   return null;
 }
 
-function acceptType(at: (pointer: string) => unknown, rule: string, found: string, modern: boolean): Acceptance | null {
+/** How a schema takes a type more, at the pointer of its `type`. */
+export function acceptType(at: (pointer: string) => unknown, rule: string, found: string, modern: boolean): Acceptance | null {
   const type = TYPE_OF.find(([words]) => words.test(found))?.[1];
   const said = at(rule);
   if (type === undefined || said === undefined) return null;
@@ -95,7 +96,7 @@ function acceptType(at: (pointer: string) => unknown, rule: string, found: strin
 }
 
 /** The schema that a pointer leads to, behind references inside the document. */
-function followed(at: (pointer: string) => unknown, pointer: string): string | null {
+export function followed(at: (pointer: string) => unknown, pointer: string): string | null {
   let place = pointer;
   for (let turn = 0; turn < 20; turn++) {
     const schema = at(place);

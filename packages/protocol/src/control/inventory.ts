@@ -140,6 +140,14 @@ export class DriftView {
   @IsArray() @IsInt({ each: true }) days: number[];
 }
 
+/** A row of the drift that the contract is to accept. */
+export class DriftAcceptInput {
+  @IsString() @MaxLength(3000) operationId: string;
+  @IsIn([...DRIFT_KINDS]) kind: DriftKind;
+  @IsString() @MaxLength(200) where: string;
+  @IsString() @MaxLength(2000) at: string;
+}
+
 export class SecurityGapView {
   @IsString() operationId: string;
   @IsString() method: string;

@@ -2,6 +2,7 @@ import { Type } from 'class-transformer';
 import { IsArray, IsBoolean, IsIn, IsInt, IsOptional, IsString, MaxLength } from 'class-validator';
 import { ReferenceGroupView, ReferenceOperationView } from '../control/reference.js';
 import { NestedEach } from '../nested.js';
+import { OpenProvider } from './accounts.js';
 
 /** What somebody who may see it can ask for. */
 export class OfferedPlan {
@@ -49,8 +50,8 @@ export class NeededProof {
   @IsString() scheme: string;
   @IsArray() @IsString({ each: true }) scopes: string[];
   @IsArray() @IsString({ each: true }) roles: string[];
-  /** Ids of providers that the portal gets tokens from. */
-  @IsArray() @IsString({ each: true }) providers: string[];
+  /** Providers that the portal gets such tokens from. */
+  @IsArray() @NestedEach() @Type(() => OpenProvider) providers: OpenProvider[];
 }
 
 export class NeededProofs {

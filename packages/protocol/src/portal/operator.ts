@@ -30,6 +30,8 @@ export class PortalProviderDto {
 export class PortalProviderView extends PortalProviderDto {
   @IsString() name: string;
   @IsBoolean() secretSet: boolean;
+  /** Whether the live release trusts it: until then nobody can use it here. */
+  @IsBoolean() live: boolean;
 }
 
 /** Members left out stay as they are. */

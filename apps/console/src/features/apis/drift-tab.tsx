@@ -1,11 +1,16 @@
+import Dialog from '@mui/material/Dialog';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
 import { queryOptions, useMutation, useQuery } from '@tanstack/react-query';
 import type { DriftKind, SecurityKind } from '@virga/core';
 import { Ago, Call, count, ProblemNotice } from '@virga/parts';
 import type { ApiView, ContractText, DriftList, DriftView } from '@virga/protocol';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { api as control } from '../../client/api';
 import { saveText } from '../../client/save-text';
 import { operationPath } from '../../client/places';
+import { AcceptChange } from '../../parts/accept-change';
 import { DataTable } from '../../parts/data-table';
 import { DayBars } from '../../parts/day-bars';
 
@@ -91,48 +96,74 @@ export function DriftTab({ api }: { readonly api: ApiView }) {
 const keyOf = ({ operationId, kind, where, at }: DriftView): string => `${operationId} ${kind} ${where} ${at}`;
 
 function Fields({ api, items }: { readonly api: ApiView; readonly items: readonly DriftView[] }) {
+  const [taken, setTaken] = useState<DriftView | null>(null);
   return (
-    <DataTable
-      items={items}
-      label="Fields about which traffic and contract disagree"
-      keyOf={keyOf}
-      to={({ operationId }) => operationPath(api.id, operationId)}
-      columns={[
-        { head: 'operation', cell: ({ method, path, where, at }, open) => open(<Call method={method} path={path} />, `${method} ${path}, ${where} ${at}`) },
-        {
-          head: 'field',
-          cell: ({ where, at }) => (
-            <>
-              {where} <span className="mono breaks">{at}</span>
-            </>
-          ),
-        },
-        {
-          head: 'what of it',
-          cell: ({ kind, said, found }) => (
-            <>
-              {KIND_WORDS[kind]}
-              {kind === 'other-type' && (
-                <span className="quiet">
-                  : {found}, not {said}
-                </span>
-              )}
-              {kind === 'undescribed' && <span className="quiet">: {found}</span>}
-            </>
-          ),
-        },
-        {
-          head: 'in',
-          className: 'number whole',
-          cell: ({ count: seen, of }) => (
-            <>
-              {count(seen)} <span className="quiet">of {count(of)}</span>
-            </>
-          ),
-        },
-        { head: 'since', className: 'whole', cell: ({ firstAt, kind }) => (kind === 'never-seen' ? '–' : <Ago at={firstAt} />) },
-        { head: 'by day', cell: ({ days, kind }) => (kind === 'never-seen' ? null : <DayBars days={days} what="times" width={130} />) },
-      ]}
-    />
+    <>
+      <DataTable
+        items={items}
+        label="Fields about which traffic and contract disagree"
+        keyOf={keyOf}
+        to={({ operationId }) => operationPath(api.id, operationId)}
+        columns={[
+          { head: 'operation', cell: ({ method, path, where, at }, open) => open(<Call method={method} path={path} />, `${method} ${path}, ${where} ${at}`) },
+          {
+            head: 'field',
+            cell: ({ where, at }) => (
+              <>
+                {where} <span className="mono breaks">{at}</span>
+              </>
+            ),
+          },
+          {
+            head: 'what of it',
+            cell: ({ kind, said, found }) => (
+              <>
+                {KIND_WORDS[kind]}
+                {kind === 'other-type' && (
+                  <span className="quiet">
+                    : {found}, not {said}
+                  </span>
+                )}
+                {kind === 'undescribed' && <span className="quiet">: {found}</span>}
+              </>
+            ),
+          },
+          {
+            head: 'in',
+            className: 'number whole',
+            cell: ({ count: seen, of }) => (
+              <>
+                {count(seen)} <span className="quiet">of {count(of)}</span>
+              </>
+            ),
+          },
+          { head: 'since', className: 'whole', cell: ({ firstAt, kind }) => (kind === 'never-seen' ? '–' : <Ago at={firstAt} />) },
+          { head: 'by day', cell: ({ days, kind }) => (kind === 'never-seen' ? null : <DayBars days={days} what="times" width={130} />) },
+          {
+            cell: (item) =>
+              item.kind !== 'never-seen' && (
+                <button className="link" onClick={() => setTaken(item)}>
+                  accept
+                </button>
+              ),
+          },
+        ]}
+      />
+      {taken && (
+        <Dialog open onClose={() => setTaken(null)}>
+          <DialogTitle>
+            {taken.where} <span className="mono breaks">{taken.at}</span> {KIND_WORDS[taken.kind]}
+          </DialogTitle>
+          <DialogContent>
+            <AcceptChange
+              apiId={api.id}
+              path={`/apis/${api.id}/drift/accept`}
+              input={{ operationId: taken.operationId, kind: taken.kind, where: taken.where, at: taken.at }}
+              onDone={() => setTaken(null)}
+            />
+          </DialogContent>
+        </Dialog>
+      )}
+    </>
   );
 }

@@ -1,18 +1,15 @@
-import Button from '@mui/material/Button';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { Ago, count, ProblemNotice } from '@virga/parts';
-import type { AcceptView, TraceView, ViolationView } from '@virga/protocol';
-import { useSnackbar } from 'notistack';
-import { lazy, Suspense, useContext } from 'react';
+import type { TraceView, ViolationView } from '@virga/protocol';
+import { useContext } from 'react';
 import { Link } from 'react-router';
 import { api, withQuery } from '../../client/api';
 import { operationPath } from '../../client/places';
+import { AcceptChange } from '../../parts/accept-change';
 import { Mark } from '../../parts/mark';
 import { ProbeContext } from '../probe/probe-state';
 import { placeQuery } from './queries';
 import { placeWords } from './violations-table';
-
-const TextDiff = lazy(() => import('../../parts/text-diff'));
 
 /** One kind of deviation: what was wanted, where that is said, who sends it, and how the contract could accept it. */
 export function ViolationDetail({ item }: { readonly item: ViolationView }) {
@@ -63,7 +60,7 @@ export function ViolationDetail({ item }: { readonly item: ViolationView }) {
         <Link to={operationPath(apiId, operationId)}>the operation</Link>
         <ToProbe item={item} />
       </div>
-      {item.keyword !== '' && <Accept item={item} key={item.id} />}
+      {item.keyword !== '' && <AcceptChange apiId={apiId} path={`/apis/${apiId}/contract/accept`} input={{ violation: item.id }} key={item.id} />}
     </aside>
   );
 }
@@ -82,47 +79,5 @@ function ToProbe({ item }: { readonly item: ViolationView }) {
       </button>
       <ProblemNotice error={look.error} />
     </>
-  );
-}
-
-/** How the contract could accept it: shown first, taken into the draft only then. */
-function Accept({ item }: { readonly item: ViolationView }) {
-  const { apiId, id } = item;
-  const client = useQueryClient();
-  const { enqueueSnackbar } = useSnackbar();
-  const look = useMutation({ mutationFn: () => api.post<AcceptView>(`/apis/${apiId}/contract/accept`, { violation: id }) });
-  const take = useMutation({
-    mutationFn: (text: string) => api.put(`/apis/${apiId}/contract`, { source: { text } }),
-    onSuccess: async () => {
-      look.reset();
-      enqueueSnackbar('The contract of the draft accepts it now');
-      await client.invalidateQueries();
-    },
-  });
-  return (
-    <section className="stack" style={{ gap: 8 }}>
-      {!look.data && (
-        <div>
-          <Button variant="outlined" disabled={look.isPending} onClick={() => look.mutate()}>
-            {look.isPending ? 'Looking…' : 'Let the contract accept this'}
-          </Button>
-        </div>
-      )}
-      <ProblemNotice error={look.error ?? take.error} />
-      {look.data && (
-        <>
-          <p style={{ margin: 0 }}>The contract then {look.data.says}.</p>
-          <Suspense fallback={<p className="quiet">Comparing…</p>}>
-            <TextDiff before={look.data.before} after={look.data.after} format={look.data.format} label="What changes in the contract" />
-          </Suspense>
-          <div className="row">
-            <Button variant="contained" disabled={take.isPending} onClick={() => take.mutate(look.data.after)}>
-              Take it into the draft
-            </Button>
-            <Button onClick={() => look.reset()}>Leave it</Button>
-          </div>
-        </>
-      )}
-    </section>
   );
 }

@@ -122,7 +122,10 @@ function Providers({ form, view }: { readonly form: UseFormReturn<PortalSettings
         return (
           <div key={id} className="limit">
             <div className="row spread">
-              <b>{name}</b>
+              <span>
+                <b>{name}</b>
+                {known && !known.live && <span className="ochre"> not live yet: publish it first</span>}
+              </span>
               <button type="button" className="link rust" onClick={() => list.remove(index)}>
                 close it
               </button>

@@ -8,8 +8,8 @@ export function useGoOn(): (to: string) => Promise<void> {
   const go = useNavigate();
   return async (to) => {
     await client.fetchQuery({ ...siteQuery, staleTime: 0 });
-    await client.invalidateQueries();
-    // Within the portal only, whatever a link said.
+    // At once, so that nobody who goes on by themselves is taken back. Within the portal only, whatever a link said.
     await go(/^\/(?![/\\])/.test(to) ? to : '/', { replace: true });
+    await client.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== siteQuery.queryKey[0] });
   };
 }

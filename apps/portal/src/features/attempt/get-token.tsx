@@ -35,13 +35,14 @@ export function GetToken({ apiId, proof, onToken }: { readonly apiId: string; re
 
 function Asking({ apiId, proof, onDone }: { readonly apiId: string; readonly proof: NeededProof; readonly onDone: (token: string | null) => void }) {
   const [grant, setGrant] = useState<'client_credentials' | 'authorization_code'>('client_credentials');
+  const [providerId, setProvider] = useState(proof.providers[0]?.id ?? '');
   const [clientId, setClientId] = useState('');
   const [secret, setSecret] = useState('');
   const [scopes, setScopes] = useState(proof.scopes.join(' '));
   const begin = useMutation({
     mutationFn: () =>
       api.post<OwnToken>('/tokens', {
-        providerId: proof.providers[0],
+        providerId,
         grant,
         clientId,
         ...(secret === '' ? {} : { clientSecret: secret }),
@@ -76,6 +77,18 @@ function Asking({ apiId, proof, onDone }: { readonly apiId: string; readonly pro
             <option value="authorization_code">somebody who signs in (code with PKCE)</option>
           </select>
         </div>
+        {proof.providers.length > 1 && (
+          <div className="field">
+            <label htmlFor="provider">Where</label>
+            <select id="provider" value={providerId} onChange={(event) => setProvider(event.target.value)}>
+              {proof.providers.map(({ id: one, label }) => (
+                <option key={one} value={one}>
+                  {label}
+                </option>
+              ))}
+            </select>
+          </div>
+        )}
         <div className="field">
           <label htmlFor="client-id">Client id of your program</label>
           <input id="client-id" className="mono" autoComplete="off" value={clientId} onChange={(event) => setClientId(event.target.value)} />

@@ -13,7 +13,7 @@ export interface Refusal {
 const NEXT: Readonly<Record<number, string>> = {
   400: 'Send it as it is described on this page.',
   401: 'Put in a proof that is good: not expired, not revoked, and sent where it is looked for.',
-  403: 'The proof is good and does not open this: look whether the client has a plan for it, and whether the token has the scopes.',
+  403: 'You may not do this as it was sent: look whether the client has a plan for it, whether the token has the scopes, and from where you call.',
   404: 'Look at the path: nothing is served there.',
   405: 'Use a method that is described on this page.',
   413: 'Send less at one time.',

@@ -22,6 +22,14 @@ export type ContractQuestion =
     }
   /** What it offers; one operation alone where that is named. */
   | { readonly kind: 'reference'; readonly text: string; readonly operation: { readonly method: string; readonly path: string } | null }
+  /** How it says what was seen of an operation. */
+  | {
+      readonly kind: 'accept-drift';
+      readonly text: string;
+      readonly format: 'json' | 'yaml';
+      readonly operation: { readonly method: string; readonly path: string };
+      readonly drift: Pick<Drift, 'kind' | 'where' | 'at' | 'found'>;
+    }
   /** What it offers otherwise than an earlier one. */
   | { readonly kind: 'changes'; readonly text: string; readonly before: string }
   | { readonly kind: 'enforced'; readonly text: string; readonly format: 'json' | 'yaml'; readonly api: ApiRule };

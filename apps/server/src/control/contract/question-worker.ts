@@ -1,5 +1,6 @@
 import {
   acceptDeviation,
+  acceptDrift,
   describeLearned,
   driftOf,
   editContract,
@@ -53,6 +54,10 @@ function answer(question: ContractQuestion): Answer {
     }
     case 'accept': {
       const accepted = document && acceptDeviation(document, question.part, question.deviation);
+      return accepted && { says: accepted.says, after: editContract(question.text, question.format, accepted.edits) };
+    }
+    case 'accept-drift': {
+      const accepted = document && acceptDrift(document, question.operation, question.drift);
       return accepted && { says: accepted.says, after: editContract(question.text, question.format, accepted.edits) };
     }
     case 'merge':

@@ -1,6 +1,6 @@
 import { Body, Controller, Get, Param, Post, Query } from '@nestjs/common';
 import { ApiTags } from '@nestjs/swagger';
-import { ContractText, DriftList, InventoryView, LearnedKeyInput, LearnedView, ReviewInput, ReviewView } from '@virga/protocol';
+import { AcceptView, ContractText, DriftAcceptInput, DriftList, InventoryView, LearnedKeyInput, LearnedView, ReviewInput, ReviewView } from '@virga/protocol';
 import { Endpoint } from '../../http/endpoint.js';
 import { fieldProblem } from '../../http/problems.js';
 import { Edited, type EditedBy } from '../../session/edited-by.js';
@@ -73,5 +73,11 @@ export class InventoryController {
   })
   drift(@Param('id') id: string): Promise<DriftList> {
     return this.inventory.drift(id);
+  }
+
+  @Post('apis/:id/drift/accept')
+  @Endpoint({ summary: 'How the contract would say what traffic does; changes nothing', body: DriftAcceptInput, answer: AcceptView, errors: [404, 409] })
+  acceptDrift(@Param('id') id: string, @Body() input: DriftAcceptInput): Promise<AcceptView> {
+    return this.inventory.acceptDrift(id, input);
   }
 }

@@ -11,13 +11,24 @@ import {
   type LearnedEntry,
   type SeenOperation,
 } from '@virga/core';
-import type { DriftList, DriftView, InventoryApi, InventoryItem, InventoryView, LearnedView, ReviewInput, ReviewView } from '@virga/protocol';
+import type {
+  AcceptView,
+  DriftAcceptInput,
+  DriftList,
+  DriftView,
+  InventoryApi,
+  InventoryItem,
+  InventoryView,
+  LearnedView,
+  ReviewInput,
+  ReviewView,
+} from '@virga/protocol';
 import { fieldProblem, notFound, problem } from '../../http/problems.js';
 import type { EditedBy } from '../../session/edited-by.js';
 import { dismissedKeys, operationUse, setDismissed, sightingCounts, type OperationUse } from '../../store/sighting-store.js';
 import { Store } from '../../store/store.js';
 import { ApisService } from '../apis/apis.service.js';
-import type { DriftAnswer, MergeAnswer, WholeAnswer } from '../contract/contract-question.js';
+import type { AcceptAnswer, DriftAnswer, MergeAnswer, WholeAnswer } from '../contract/contract-question.js';
 import { ContractService } from '../contract/contract.service.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
@@ -174,16 +185,42 @@ export class InventoryService {
     return { text: answer.text, format: row.format };
   }
 
-  async drift(apiId: string): Promise<DriftList> {
+  /** How the contract of the draft would say what was seen. Proposed only where the field is no drift any more with it. */
+  async acceptDrift(apiId: string, { operationId, kind, where, at }: DriftAcceptInput): Promise<AcceptView> {
     const api = this.apis.find(apiId);
     const row = api.contractHash === null ? null : await this.contracts.find(api.contractHash);
-    if (!row) return { items: [], security: [] };
-    const { operations } = await this.traffic.of(apiId);
+    if (!row) throw notFound('contract');
+    const { text, format } = row;
+    const isIt = (one: { operationId: string; kind: string; where: string; at: string }): boolean =>
+      one.operationId === operationId && one.kind === kind && one.where === where && one.at === at;
+    const drift = (await this.#drift(api, text)).drift.find(isIt);
+    if (!drift) throw notFound('field about which they disagree');
+    const { method, path, found } = drift;
+    const asked = { kind: 'accept-drift', text, format, operation: { method, path }, drift: { kind, where, at, found } } as const;
+    const answer = await this.contracts.ask<AcceptAnswer>(asked);
+    if (answer === null || (await this.#drift(api, answer.after)).drift.some(isIt))
+      throw problem(
+        409,
+        'How the contract could accept this cannot be told',
+        'Change it by hand: several changes are possible, or the contract has changed since.',
+      );
+    return { says: answer.says, before: text, after: answer.after, format };
+  }
+
+  async #drift(api: ApiRule, text: string): Promise<DriftAnswer> {
+    const { operations } = await this.traffic.of(api.id);
     const seen = api.operations.flatMap(({ id, method, path }): [string, string, string, string][] => {
       const own = operations.get(id);
       return own ? [[id, method, path, pack(own)]] : [];
     });
-    const answer = await this.contracts.ask<DriftAnswer>({ kind: 'drift', text: row.text, seen, api });
+    return this.contracts.ask<DriftAnswer>({ kind: 'drift', text, seen, api });
+  }
+
+  async drift(apiId: string): Promise<DriftList> {
+    const api = this.apis.find(apiId);
+    const row = api.contractHash === null ? null : await this.contracts.find(api.contractHash);
+    if (!row) return { items: [], security: [] };
+    const answer = await this.#drift(api, row.text);
     const today = Math.floor(Date.now() / DAY_MS);
     return {
       items: answer.drift.map(({ first, last, days, ...rest }): DriftView => ({ ...rest, firstAt: first, lastAt: last, days: lastDays(new Map(days), today) })),

@@ -1,20 +1,24 @@
 import { Injectable } from '@nestjs/common';
 import { describeAccess, operationKey, type ApiRule, type ReferenceIndex, type ReferenceOperation } from '@virga/core';
 import type { ReferenceOperationView, ReferenceView } from '@virga/protocol';
-import { notFound } from '../../http/problems.js';
+import { notFound, problem } from '../../http/problems.js';
+import { Turns } from '../../http/turns.js';
 import { NodeHub } from '../../nodes/node-hub.js';
 import { ApisService } from '../apis/apis.service.js';
 import type { ReferenceAnswers } from '../contract/contract-question.js';
 import { ContractService } from '../contract/contract.service.js';
 
 /** Pages that are kept, so that a text that many read is read once. */
-const KEPT = 500;
+const KEPT = 1000;
+/** How many read at one time, and wait: pages that anybody may ask for leave room for who edits contracts. */
+const [AT_ONCE, WAITING] = [1, 64];
 
 /** Pages about an API for those who call it, made from its contract. */
 @Injectable()
 export class ReferenceService {
   readonly #indexes = new Kept<ReferenceIndex>();
   readonly #operations = new Kept<ReferenceOperation | null>();
+  readonly #turns = new Turns(AT_ONCE, WAITING);
 
   constructor(
     private readonly apis: ApisService,
@@ -57,9 +61,7 @@ export class ReferenceService {
     const own = api.operations.find((one) => one.id === operationId);
     if (!own) throw notFound('operation');
     const { method, path } = own;
-    const found = await this.#operations.take(`${api.contractHash ?? ''} ${method} ${path}`, async () =>
-      this.contracts.ask<ReferenceAnswers['operation']>({ kind: 'reference', text: await this.#textOf(api), operation: { method, path } }),
-    );
+    const found = await this.#operations.take(`${api.contractHash ?? ''} ${method} ${path}`, () => this.#ask<'operation'>(api, { method, path }));
     if (!found) throw notFound('operation of the contract');
     const { attempt, ...rest } = structuredClone(found) as unknown as Omit<ReferenceOperationView, 'who' | 'hidden'>;
     return {
@@ -71,9 +73,21 @@ export class ReferenceService {
   }
 
   #index(api: ApiRule): Promise<ReferenceIndex> {
-    return this.#indexes.take(api.contractHash ?? '', async () =>
-      this.contracts.ask<ReferenceAnswers['index']>({ kind: 'reference', text: await this.#textOf(api), operation: null }),
-    );
+    return this.#indexes.take(api.contractHash ?? '', () => this.#ask<'index'>(api, null));
+  }
+
+  async #ask<K extends keyof ReferenceAnswers>(
+    api: ApiRule,
+    operation: { readonly method: string; readonly path: string } | null,
+  ): Promise<ReferenceAnswers[K]> {
+    const text = await this.#textOf(api);
+    const done = await this.#turns.take();
+    if (!done) throw problem(503, 'Too many pages are read for the first time', 'Try again in a moment.');
+    try {
+      return await this.contracts.ask<ReferenceAnswers[K]>({ kind: 'reference', text, operation });
+    } finally {
+      done();
+    }
   }
 
   async #textOf({ contractHash }: ApiRule): Promise<string> {

@@ -52,7 +52,8 @@ export class PortalSessionController {
   @Get('site')
   @OpenToAll()
   async site(@SignedIn() session: PortalSession | null): Promise<PortalSite> {
-    const { name, mark, colour, welcome, contact, registration, providers } = await this.portal.read();
+    const { name, mark, colour, welcome, contact, registration, providers: kept } = await this.portal.read();
+    const providers = kept.filter(({ providerId }) => this.portal.isLive(providerId));
     return {
       name,
       mark,
