@@ -1,10 +1,10 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Ago, ProblemNotice } from '@virga/parts';
 import type { PortalAccount, SubscriptionChanged, SubscriptionView } from '@virga/protocol';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import { api } from '../../client/api';
-import { effectWords, useClientChange } from '../../client/directory-change';
+import { useClientChange } from '../../client/directory-change';
 import { DataTable } from '../../parts/data-table';
 import { portalRequestsQuery } from './queries';
 import { usePortalChange } from './use-portal-change';
@@ -42,8 +42,10 @@ function Plans({ items }: { readonly items: readonly SubscriptionView[] }) {
 
 function Asked({ one: { id, clientId, clientName, owner, planId, planName, reason, askedAt, askedBy } }: { readonly one: SubscriptionView }) {
   const [answer, setAnswer] = useState('');
-  const decide = useClientChange((state: 'active' | 'ended') =>
-    api.patch<SubscriptionChanged>(`/subscriptions/${id}`, { state, ...(answer === '' ? {} : { answer }) }),
+  const client = useQueryClient();
+  const decide = useClientChange(
+    (state: 'active' | 'ended') => api.patch<SubscriptionChanged>(`/subscriptions/${id}`, { state, ...(answer === '' ? {} : { answer }) }),
+    () => void client.invalidateQueries({ queryKey: ['portal'] }),
   );
   return (
     <div className="limit" style={{ marginBottom: 14 }} role="group" aria-label={`${clientName} asks for ${planName}`}>
@@ -72,7 +74,6 @@ function Asked({ one: { id, clientId, clientName, owner, planId, planName, reaso
         </button>
       </div>
       <ProblemNotice error={decide.error} />
-      {decide.data && <span className="quiet small">{effectWords(decide.data.effect)}</span>}
     </div>
   );
 }
