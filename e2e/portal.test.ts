@@ -7,6 +7,11 @@ async function visitor(browser: Browser | null, portalUrl: string, options: { co
   const context = await browser?.newContext({ colorScheme: options.colorScheme ?? 'light', viewport: { width: options.width ?? 1280, height: 800 } });
   const page = await context?.newPage();
   if (!page) throw new Error('there is no browser');
+  // Calls that are tried come from a network that may call whichever file was before this one.
+  await page.route('**/portal/v1/attempts', async (route) => {
+    const input = route.request().postDataJSON() as { headers: object[] };
+    await route.continue({ postData: JSON.stringify({ ...input, headers: [...input.headers, { name: 'x-forwarded-for', value: '198.51.100.24' }] }) });
+  });
   await page.goto(portalUrl);
   return page;
 }
@@ -82,9 +87,8 @@ test('a consumer asks for a plan, the operator approves, a key is made, a call i
   // With nothing, where a proof is enforced: what a caller may know of why, and by what the operator finds it.
   await page.getByRole('link', { name: 'List meters' }).click();
   await page.getByRole('button', { name: 'Call it' }).click();
-  // From which networks one may call hangs on what other files left in the demo.
-  await expect(page.locator('[data-answer="401"], [data-answer="403"]')).toContainText(/Put in a proof that is good|You may not do this as it was sent/);
-  await expect(page.locator('[data-answer="401"], [data-answer="403"]')).toContainText('The operator finds it by');
+  await expect(page.locator('[data-answer="401"]')).toContainText('Put in a proof that is good');
+  await expect(page.locator('[data-answer="401"]')).toContainText('The operator finds it by');
 
   await page.getByRole('link', { name: 'Your programs' }).click();
   await page.getByRole('link', { name: 'Logger of the class' }).click();
@@ -254,7 +258,7 @@ test('the portal can be read by everybody: light, dark, narrow, by keyboard', as
   for (const path of ['/portal', '/portal/apis', '/portal/teams', '/portal/people', '/portal/pages', '/portal/notices', '/portal/look', '/portal/log']) {
     await operator.goto(origin + path);
     await expect(operator.getByRole('navigation', { name: 'Parts of the portal' })).toBeVisible();
-    await operator.waitForLoadState('networkidle');
+    await operator.waitForTimeout(300);
     expect([path, await look(operator)]).toEqual([path, []]);
   }
 });

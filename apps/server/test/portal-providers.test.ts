@@ -132,6 +132,13 @@ test('a token as a program and as somebody who signs in, for an API that is seen
   const taken = await browser.ok<OwnToken>('GET', `/tokens/${begun.id}`);
   expect((await call(taken.accessToken ?? '')).status).toBe(200);
   expect(JSON.stringify(taken)).not.toMatch(/refreshToken|idToken|exchanges/);
+  // Nobody's grants push those of somebody else out.
+  const waiting = await browser.ok<OwnToken>('POST', '/tokens', { ...input, grant: 'authorization_code' });
+  const theirs: string[] = [];
+  for (let turn = 0; turn < 7; turn++) theirs.push((await other.ok<OwnToken>('POST', '/tokens', { ...input, grant: 'authorization_code' })).id);
+  expect(await browser.ok<OwnToken>('GET', `/tokens/${waiting.id}`)).toMatchObject({ state: 'waiting' });
+  const statuses = await Promise.all(theirs.map(async (id) => (await other.call('GET', `/tokens/${id}`)).status));
+  expect(statuses).toEqual([404, 404, 200, 200, 200, 200, 200]);
   // Wrong secrets are told in the provider's own words; a provider that is not open is none.
   expect(await browser.ok<OwnToken>('POST', '/tokens', { ...input, clientSecret: 'wrong', grant: 'client_credentials' })).toMatchObject({
     state: 'failed',

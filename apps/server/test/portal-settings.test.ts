@@ -48,12 +48,9 @@ const named = (host: string, path: string, body?: object): Promise<{ status: num
 
 test.each([
   ['VIRGA_PORTAL_URL', 'apis.example'],
-  ['VIRGA_PORTAL_URL', 'ftp://apis.example'],
   ['VIRGA_PORTAL_URL', 'https://apis.example/portal'],
   ['VIRGA_PORTAL_HOPS', 'proxy.example'],
   ['VIRGA_PORTAL_HOPS', '192.0.2.0/33'],
-  ['VIRGA_PORTAL_HOPS', '192.0.2.1, loopback'],
-  ['VIRGA_PORTAL_HOPS', '192.0.2.0/'],
   ['VIRGA_PORTAL_PORT', 'none'],
 ])('%s = %s is refused in words', async (name, value) => {
   expect(await start({ [name]: value })).toBe(1);

@@ -1,13 +1,16 @@
 import { Injectable } from '@nestjs/common';
 import type { OwnToken, OwnTokenInput, PortalSession } from '@virga/protocol';
 import { GrantService } from '../control/bench/grant.service.js';
-import { fieldProblem, notFound } from '../http/problems.js';
+import { fieldProblem, notFound, problem } from '../http/problems.js';
+import { SignInBudget } from '../session/sign-in-budget.js';
 import { CatalogueService } from './catalogue.service.js';
 import { PortalSettingsService } from './portal-settings.service.js';
 
 /** Gets tokens for those who try a call: at providers that the operator opened, for an API that they see. */
 @Injectable()
 export class OwnTokensService {
+  readonly #budget = new SignInBudget({ burst: 10, everyMs: 2000, addresses: 10_000 });
+
   constructor(
     private readonly grants: GrantService,
     private readonly catalogue: CatalogueService,
@@ -15,6 +18,8 @@ export class OwnTokensService {
   ) {}
 
   async begin({ providerId, grant, clientId, clientSecret, scopes, apiId }: OwnTokenInput, session: PortalSession): Promise<OwnToken> {
+    const waitMs = this.#budget.take(session.accountId, Date.now());
+    if (waitMs > 0) throw problem(429, 'Too many tokens asked for', `Try again in ${Math.ceil(waitMs / 1000)} s.`);
     const { api, settings } = await this.catalogue.find(session, apiId);
     const open = settings.providers.some((one) => one.providerId === providerId);
     const ofApi = api.schemes.some(({ providers }) => providers.includes(providerId));

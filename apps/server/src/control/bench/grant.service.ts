@@ -31,6 +31,8 @@ interface RunningGrant {
 /** How long a grant may wait for a person, and how many are held in memory. */
 const WAIT_MS = 600_000;
 const MAX_GRANTS = 50;
+/** Of each user of the portal. */
+const MAX_OF_OWNER = 5;
 
 const WARNINGS: Readonly<Partial<Record<GrantKind, string>>> = {
   password:
@@ -179,12 +181,14 @@ export class GrantService {
       .catch((error: Error) => fail(view, error));
   }
 
-  /** Grants of one side never push those of the other out. */
+  /** Nobody's grants push those of somebody else out: each owner has so many, the oldest make room. */
   #keep(grant: RunningGrant): void {
-    const same = (held: RunningGrant): boolean => (held.home.owner === '') === (grant.home.owner === '');
+    const { owner } = grant.home;
+    const over = (held: RunningGrant): boolean => Date.now() - held.begunAt > WAIT_MS;
+    const own = [...this.#grants].filter(([, held]) => held.home.owner === owner && !over(held));
+    const oldest = new Set(own.slice(0, Math.max(0, own.length + 1 - (owner === '' ? MAX_GRANTS : MAX_OF_OWNER))).map(([id]) => id));
     for (const [id, held] of this.#grants) {
-      const full = [...this.#grants.values()].filter(same).length >= MAX_GRANTS;
-      if (Date.now() - held.begunAt <= WAIT_MS && !(full && same(held))) continue;
+      if (!over(held) && !oldest.has(id)) continue;
       held.stop.abort();
       this.#grants.delete(id);
     }
