@@ -156,6 +156,32 @@ describe('the look', () => {
   }, 60_000);
 });
 
+test('an end, a state or a role that cannot be read lets nobody in', async () => {
+  const { browser, teamId, accountId } = await somebodyOf('unreadable');
+  const { link } = await control<InvitationMade>('POST', `/teams/${teamId}/invitations`, { role: 'member' });
+  const database = new Sequelize({ dialect: 'sqlite', storage: join(server.folder, 'virga.sqlite'), logging: false });
+  const set = (table: string, column: string, value: string, where: string) => database.query(`UPDATE ${table} SET ${column} = '${value}' WHERE ${where}`);
+  const trying = () => browser.call('POST', '/attempts', { apiId: echo, method: 'GET', target: '/e/echo', headers: [] });
+  expect((await trying()).status).toBe(200);
+  for (const state of ['', 'Active', 'ACTIVE ', 'on', '1']) {
+    await set('portal_accounts', 'state', state, `id = '${accountId}'`);
+    expect([state, (await browser.site()).session, (await trying()).status]).toEqual([state, null, 401]);
+  }
+  await set('portal_accounts', 'state', 'active', `id = '${accountId}'`);
+  await browser.site();
+  for (const role of ['', 'Owner', 'admin']) {
+    await set('portal_members', 'role', role, `account_id = '${accountId}'`);
+    expect((await browser.call('POST', `/teams/${teamId}/invitations`, { role: 'owner' })).status).toBe(403);
+  }
+  for (const end of ['never', '', 'NaN']) {
+    await set('portal_invitations', 'expires_at', end, `team_id = '${teamId}' AND used_at IS NULL`);
+    expect((await new PortalBrowser(server).call('POST', '/invitations/read', { token: link.split('#')[1] })).status).toBe(410);
+    await set('portal_sessions', 'expires_at', end, `account_id = '${accountId}'`);
+    expect([end, (await trying()).status]).toEqual([end, 401]);
+  }
+  await database.close();
+});
+
 describe('who sees an API', () => {
   test.each<[string, unknown]>([
     ['no team of some', { seen: 'teams', teams: [] }],

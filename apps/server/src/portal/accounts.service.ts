@@ -66,7 +66,8 @@ export class AccountsService {
   /** The session of a secret id; null for none, one that is over, or one whose account is off or gone. */
   async find(id: string): Promise<PortalSession | null> {
     const row = await PortalSessionRow.findByPk(sha256(id), { raw: true });
-    if (!row || Number(row.expiresAt) <= Date.now()) return null;
+    // An end that cannot be read is over.
+    if (!row || !(Number(row.expiresAt) > Date.now())) return null;
     const { csrfToken } = row;
     const expiresAt = Number(row.expiresAt);
     if (row.looks) {
@@ -75,7 +76,7 @@ export class AccountsService {
       return { accountId: '', name: '', shownName: name ?? 'somebody', state: 'active', hasPassword: false, teams, looks: true, csrfToken, expiresAt };
     }
     const account = row.accountId === null ? null : await AccountRow.findByPk(row.accountId, { raw: true });
-    if (!account || account.state === 'off') return null;
+    if (!account || (account.state !== 'active' && account.state !== 'waiting')) return null;
     const members = account.state === 'active' ? await MemberRow.findAll({ where: { accountId: account.id }, order: [['since', 'ASC']], raw: true }) : [];
     const names = await teamNames(members.map(({ teamId }) => teamId));
     return {
@@ -243,7 +244,7 @@ const gone = () => problem(410, 'This link is not good any more', 'It was used, 
 /** An invitation that can still be taken. Wrong, used, withdrawn and old ones get the same answer. */
 async function usable(token: string, transaction?: Transaction): Promise<InvitationRow> {
   const row = await InvitationRow.findOne({ where: { tokenHash: sha256(token) }, raw: true, ...(transaction ? { transaction } : {}) });
-  if (!row || row.usedAt !== null || Number(row.expiresAt) <= Date.now()) throw gone();
+  if (!row || row.usedAt !== null || !(Number(row.expiresAt) > Date.now())) throw gone();
   return row;
 }
 

@@ -26,6 +26,7 @@ import type {
 import { ReferenceService } from '../control/reference/reference.service.js';
 import { ReleasesService } from '../control/releases/releases.service.js';
 import { notFound } from '../http/problems.js';
+import { isKnown } from './is-known.js';
 import { OfferedChangesService } from './offered-changes.service.js';
 import { PortalSettingsService, type KeptProvider, type PortalSettings, type Shown } from './portal-settings.service.js';
 
@@ -33,8 +34,7 @@ import { PortalSettingsService, type KeptProvider, type PortalSettings, type Sho
 function sees(session: PortalSession | null, shown: Shown | undefined): boolean {
   if (shown === undefined || shown.seen === 'nobody') return false;
   if (shown.seen === 'everybody') return true;
-  const signedIn = session !== null && session.state === 'active' && (!session.looks || session.teams.length > 0);
-  if (!signedIn) return false;
+  if (!isKnown(session)) return false;
   return shown.seen === 'signed-in' || session.teams.some(({ id }) => shown.teams.includes(id));
 }
 

@@ -6,6 +6,7 @@ import { NoticeRow, PageRow } from '../store/models/portal.js';
 import { logPortal } from '../store/portal-store.js';
 import { Store } from '../store/store.js';
 import { newId } from './accounts.service.js';
+import { isKnown } from './is-known.js';
 
 const PAGES = 100;
 const NOTICES = 50;
@@ -28,8 +29,7 @@ export class PagesService {
 
   /** Those that somebody may read. */
   async readable(session: PortalSession | null): Promise<PageView[]> {
-    const known = session !== null && session.state === 'active' && (!session.looks || session.teams.length > 0);
-    return (await this.pages()).filter(({ seen }) => seen === 'everybody' || known);
+    return (await this.pages()).filter(({ seen }) => seen === 'everybody' || isKnown(session));
   }
 
   async read(slugOf: string, session: PortalSession | null): Promise<PageText> {

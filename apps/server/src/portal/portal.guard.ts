@@ -78,7 +78,7 @@ export class PortalGuard implements CanActivate {
       throw problem(403, 'You only look', 'Nothing can be changed while you look as somebody else.');
     if (changes && !marked(OPEN) && !sameText(request.headers['x-csrf-token']?.toString() ?? '', session.csrfToken))
       throw problem(403, 'The CSRF token is missing or wrong', 'Reload the page.');
-    if (session.state === 'waiting' && !marked(OPEN) && !marked(WAITS))
+    if (session.state !== 'active' && !marked(OPEN) && !marked(WAITS))
       throw problem(403, 'Your account waits for approval', 'You can go on when the operator has approved it.');
     return true;
   }
