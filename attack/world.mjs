@@ -90,6 +90,8 @@ async function makeUpstream() {
     more();
   });
   app.post('/take', (req, res) => void req.resume().on('end', () => res.json({ ran: 'take' })));
+  // Each of these runs when its body is there, as upstreams do.
+  for (const name of ['take', 'scripted']) app.post(`/bodied/${name}`, (req, res) => void req.resume().on('end', () => handle(name, true)(req, res)));
   app.get('/files/:name', handle('files', false));
   app.get('/:any/:thing', handle('pair', false));
   app.post('/:any/:thing', handle('pair', false));
@@ -161,6 +163,7 @@ const CONTRACTS = {
   placed: `{"openapi":"3.1.0","info":{"title":"Placed","version":"1"},"security":[],"paths":{"/guarded":{"get":{},"post":{}},"/held/{gate}":{"get":{}},"/x/lock":{"get":{}}}}`,
   scripted: `{"openapi":"3.1.0","info":{"title":"Scripted","version":"1"},"security":[],"paths":{"/held/{gate}":{"get":{}},"/hostile/{how}":{"get":{}},"/kept":{"get":{"security":[{"trust":["read"]}]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   contracted: `{"openapi":"3.1.0","info":{"title":"Contracted","version":"1"},"security":[],"paths":{"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/guarded":{"get":{"security":[{"trust":["read"]}]}},"/take":{"post":{"requestBody":{"required":true,"content":{"application/json":{"schema":{"type":"object","properties":{"opening":{"type":"integer","maximum":100}},"additionalProperties":false}}}},"responses":{"default":{"description":""}}}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
+  bodied: `{"openapi":"3.1.0","info":{"title":"Bodied","version":"1"},"security":[],"paths":{"/take":{"post":{"security":[]}},"/scripted":{"post":{"security":[]}}}}`,
   watched: `{"openapi":"3.1.0","info":{"title":"Watched","version":"1"},"security":[],"paths":{"/leak/{how}":{"get":{"security":[]}},"/take":{"post":{"security":[]}}}}`,
   unread: `{"openapi":"3.1.0","info":{"title":"Unread","version":"1"},"security":[],"paths":{"/unread":{"get":{"security":["trust"]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
 };
@@ -284,6 +287,18 @@ export async function makeWorld(running) {
     });
     await must('POST', `/authorizers/${encodeURIComponent(called)}/uses`, { apiId: scripted.id, operationIds: [operationId], called: true });
   }
+  // Bodies are read by a condition, and by a script that says the same.
+  const bodied = await bring('bodied', `${root}/b`, '/bodied');
+  const narrow = '!has(request.body.force) && double(request.body.opening) <= 50.0 && request.body.opening == double(request.body.opening)';
+  await must('PATCH', `/apis/${bodied.id}/operations`, { ids: ['POST /take'], conditions: [{ kind: 'own', name: 'narrow', source: narrow }] });
+  const reader = `narrow ${root.slice(1)}`;
+  const reads =
+    'function decide({ request }) { const { body } = request; return { allow: typeof body?.opening === "number" && body.opening <= 50 && !("force" in body) } }';
+  await must('PUT', `/authorizers/${encodeURIComponent(reader)}`, {
+    ...{ name: reader, description: '', service: null, passes: [], cache: null, cases: [] },
+    script: { ...script(reads), body: true },
+  });
+  await must('POST', `/authorizers/${encodeURIComponent(reader)}/uses`, { apiId: bodied.id, operationIds: ['POST /scripted'], called: true });
   if (!running) await must('PATCH', '/addresses', { callerAddress: { header: 'x-forwarded-for', trustedHops: [HOP] } });
   const { client } = await must('POST', '/clients', { name: `Attack ${root}` });
   const publish = () => must('POST', '/releases', { note: 'attack' });

@@ -8,6 +8,7 @@ const IN_FLIGHT = 16;
 const WARM_MS = 2000;
 const RULE = {
   kind: 'script',
+  body: false,
   timeMs: 20,
   megabytes: 8,
   tables: ['gates'],

@@ -121,6 +121,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
 export function ruled(document) {
   const script = {
     kind: 'script',
+    body: false,
     source: 'function decide({ principal }) { return { allow: principal.scopes.includes("gates:read") } }',
     timeMs: 20,
     megabytes: 8,

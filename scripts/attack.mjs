@@ -9,6 +9,7 @@ import { CALLERS } from '../attack/callers.mjs';
 import { CREDENTIALS } from '../attack/credentials.mjs';
 import { PRESSURE } from '../attack/pressure.mjs';
 import { CONTRACT } from '../attack/contract.mjs';
+import { BODY_RULES } from '../attack/body-rules.mjs';
 import { LEARNING } from '../attack/learning.mjs';
 import { LIMITS } from '../attack/limits.mjs';
 import { PORTAL } from '../attack/portal.mjs';
@@ -36,6 +37,7 @@ try {
     ...CREDENTIALS,
     ...TRIALS,
     ...CONTRACT,
+    ...BODY_RULES,
     ...LEARNING,
     ...LIMITS,
     ...PORTAL,

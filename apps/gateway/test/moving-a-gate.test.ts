@@ -92,6 +92,7 @@ const CONDITION: ConditionUse = {
 const authorizer = (by: AuthorizerRule['by']): AuthorizerRule => ({ name: 'own section', description: '', by, passes: [], cache: null, cases: [] });
 const SCRIPT = authorizer({
   kind: 'script',
+  body: false,
   timeMs: 50,
   megabytes: 8,
   tables: ['gates', 'lockouts'],

@@ -8,6 +8,12 @@ import { LISTENER_LIMITS } from './listener-limits.js';
 import { Slots } from './slots.js';
 import { ServedRequest, type ServeContext } from './serve-request.js';
 
+/** An answer under way, and how it ends where the rest of its request cannot be read; left out where nothing is to be said. */
+interface Answering {
+  readonly res: ServerResponse;
+  brokenOff?(found: Finding): void;
+}
+
 /**
  * The gateway's HTTP listener. Node's parser refuses conflicting lengths, bare line breaks and folded headers
  * (RFC 9112 sections 2.2, 5.2 and 6.1); repeated headers are joined so that no duplicate can hide behind the first.
@@ -17,7 +23,7 @@ export class GatewayListener {
   readonly #context: ServeContext;
   readonly #release: () => LiveRelease | null;
   /** Answers under way, which nothing else may be written into. */
-  readonly #answering = new Slots<ServerResponse>();
+  readonly #answering = new Slots<Answering>();
 
   /** @param tls PEM of certificate and key, to speak TLS and ask for client certificates */
   constructor(context: ServeContext, release: () => LiveRelease | null, tls: { readonly cert: Buffer; readonly key: Buffer } | null = null) {
@@ -38,16 +44,16 @@ export class GatewayListener {
     this.#server.on('connect', (_req, socket: Duplex) => this.#broken(socket, finding('path.target', { found: 'CONNECT' })));
     this.#server.on('clientError', (error: Error & { code?: string }, socket: Duplex) => {
       if (error.code === 'ECONNRESET' || !socket.writable) socket.destroy();
-      else this.#afterAnswers(socket, () => this.#broken(socket, findingOf(error, LISTENER_LIMITS)));
+      else this.#afterAnswers(socket, findingOf(error, LISTENER_LIMITS));
     });
     // Counted where the request is read; what is beyond must not vanish before it can be refused.
     this.#server.maxHeadersCount = 0;
   }
 
   #serve(req: IncomingMessage, res: ServerResponse, expectsContinue: boolean): void {
-    const place = this.#answering.add(res);
     const release = this.#release();
     if (!release) {
+      const place = this.#answering.add({ res });
       res.once('close', () => this.#answering.remove(place));
       const found = finding('gateway.no-release', {});
       const status = entryOf(found.code).status ?? 503;
@@ -56,6 +62,7 @@ export class GatewayListener {
       return;
     }
     const served = new ServedRequest(req, res, release, this.#context);
+    const place = this.#answering.add(served);
     // One listener for each request: adding them is a part of what a request costs.
     res.on('close', () => {
       this.#answering.remove(place);
@@ -64,11 +71,15 @@ export class GatewayListener {
     served.serve(expectsContinue);
   }
 
-  /** Runs something on a connection once all its answers are written. */
-  #afterAnswers(socket: Duplex, then: () => void): void {
-    const one = [...this.#answering].find((answer) => answer.req.socket === socket);
-    if (one) one.once('close', () => (socket.destroyed ? undefined : this.#afterAnswers(socket, then)));
-    else then();
+  /** Ends a connection on which no further request can be read, once those before are answered. One whose own body broke off has its end here. */
+  #afterAnswers(socket: Duplex, found: Finding): void {
+    const own = [...this.#answering].filter(({ res }) => res.req.socket === socket);
+    const whole = own.find(({ res }) => res.req.complete);
+    const [half] = own;
+    if (whole) whole.res.once('close', () => (socket.destroyed ? undefined : this.#afterAnswers(socket, found)));
+    else if (half?.brokenOff) half.brokenOff(found);
+    else if (half) socket.destroy();
+    else this.#broken(socket, found);
   }
 
   #broken(socket: Duplex, found: Finding): void {

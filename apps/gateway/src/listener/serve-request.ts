@@ -65,6 +65,7 @@ export class ServedRequest implements Carrier {
   #resume: (() => void) | null = null;
   #recorded = false;
   #expectsContinue = false;
+  #brokenOff = false;
   #place = -1;
   #body: PassThrough | null = null;
   #seen: SeenExchange | null = null;
@@ -197,6 +198,18 @@ export class ServedRequest implements Carrier {
     if (slowReader) this.#cutOff(finding('message.reader-too-slow', { ...slowReader }));
   }
 
+  get res(): ServerResponse {
+    return this.#res;
+  }
+
+  /** The rest of the request cannot be read: it has broken off, or is no HTTP. */
+  brokenOff(found: Finding): void {
+    this.#brokenOff = true;
+    if (!this.#recorded) return this.#cutOff(found);
+    // It was answered already, and what is left of it was only read on.
+    if (!this.#res.writableEnded) this.#res.end();
+  }
+
   #cutOff(found: Finding): void {
     this.#transit.abort();
     if (this.#res.headersSent) this.cut(found);
@@ -255,8 +268,8 @@ export class ServedRequest implements Carrier {
       for (const [name, value] of Object.entries(answer.headers)) headers.push(name, value);
       const body = this.#req.method === 'HEAD' ? null : answer.body;
       if (answer.body !== null) headers.push('content-length', String(Buffer.byteLength(answer.body)));
-      const bodyComes = !this.#expectsContinue && hasBodyOf(this.#req) && !this.#req.complete;
-      if (bodyComes || this.#expectsContinue) headers.push('connection', 'close');
+      const bodyComes = !this.#expectsContinue && hasBodyOf(this.#req) && !this.#req.complete && !this.#brokenOff;
+      if (bodyComes || this.#expectsContinue || this.#brokenOff) headers.push('connection', 'close');
       this.#responseHeaders = headers;
       this.#responseBytes = body?.length ?? 0;
       res.writeHead(answer.status, headers);

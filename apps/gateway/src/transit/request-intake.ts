@@ -1,4 +1,4 @@
-import type { BodyContent, BodyNeed, Exchange, SeenBody } from '@virga/core';
+import { whenThere, type Awaitable, type BodyContent, type BodyNeed, type Exchange, type SeenBody } from '@virga/core';
 import { performance } from 'node:perf_hooks';
 import { PassThrough, type Readable } from 'node:stream';
 import { readContent } from './decode-body.js';
@@ -11,8 +11,8 @@ export interface IntakeHost {
   readonly holder: string;
   /** The body to send up, asked for once. */
   body(): Readable | Buffer | null;
-  /** Decides by the content of the body. @returns whether the request goes on */
-  judge(): boolean;
+  /** Decides by the content of the body; waits only where an authorizer is asked. @returns whether the request goes on */
+  judge(): Awaitable<boolean>;
   /** Whether the request has ended meanwhile. */
   over(): boolean;
   broken(error: unknown): void;
@@ -37,15 +37,11 @@ export class RequestIntake {
   take(arrivedAt: number, next: GoOn): void {
     const { exchange } = this.#host;
     const { body } = exchange;
-    if (body === null) {
-      if (this.#host.judge()) next(this.#host.body(), arrivedAt);
-      return;
-    }
+    if (body === null) return this.#judgeThen(() => next(this.#host.body(), arrivedAt));
     // What is said to be too large is neither asked for nor held.
     if (body.bytes !== null && body.bytes > this.#need.limit) {
       body.content = largerContent(this.#need);
-      if (this.#host.judge()) next(this.#host.body(), arrivedAt);
-      return;
+      return this.#judgeThen(() => next(this.#host.body(), arrivedAt));
     }
     const sent = this.#host.body();
     if (!this.#need.hold) {
@@ -57,6 +53,16 @@ export class RequestIntake {
       if (sent !== null) held.add(sent);
       void this.#takeWhole(body, held, next);
     } else this.#hold(sent, body, held, next);
+  }
+
+  /** Goes on with a request that may, at once where nothing has to be waited for, unless it has ended meanwhile. */
+  #judgeThen(goOn: () => void, refused: () => void = () => undefined): void {
+    const settle = (mayPass: boolean): void => {
+      if (this.#host.over()) refused();
+      else if (mayPass) goOn();
+    };
+    const judged = whenThere(this.#host.judge(), settle);
+    if (judged instanceof Promise) judged.catch((error: unknown) => this.#host.broken(error));
   }
 
   /** Holds what comes until it is whole, or more than is held. */
@@ -80,9 +86,17 @@ export class RequestIntake {
       stopListening();
       sent.pause();
       body.content = notHeld(held, this.#need);
-      if (this.#host.judge()) next(joined([...held.parts, part], sent), performance.now());
-      else sent.resume();
-      held.drop();
+      const { parts } = held;
+      this.#judgeThen(
+        () => {
+          next(joined([...parts, part], sent), performance.now());
+          held.drop();
+        },
+        () => {
+          sent.resume();
+          held.drop();
+        },
+      );
     };
     sent.on('data', take);
     sent.once('end', finish);
@@ -95,7 +109,8 @@ export class RequestIntake {
       body.content = held.full === null ? await readContent(whole, this.#coding, this.#need) : notHeld(held, this.#need);
       if (this.#host.over()) return;
       // The time that a caller takes to send is not the upstream's.
-      if (this.#host.judge()) next(whole, performance.now());
+      const mayPass = await this.#host.judge();
+      if (mayPass && !this.#host.over()) next(whole, performance.now());
     } catch (error) {
       this.#host.broken(error);
     } finally {
@@ -135,7 +150,7 @@ export class RequestIntake {
     this.#beside = null;
     if (body === null) return;
     body.content = content;
-    this.#host.judge();
+    this.#judgeThen(() => undefined);
   }
 
   /** Gives back what is held. */

@@ -1,9 +1,12 @@
 import {
   corsHeaders,
   decide,
+  decideContent,
   decidePhase,
   finding,
   rateFields,
+  whenThere,
+  type Awaitable,
   type BodyContent,
   type BodyNeed,
   type Exchange,
@@ -132,7 +135,7 @@ export class Transit implements AnswerSink {
       exchange: this.exchange,
       holder: this.#holder,
       body: () => this.#carrier.body(),
-      judge: () => this.#judge('request-content'),
+      judge: () => this.#judgeContent(),
       over: () => this.#over,
       broken: (error: unknown) => this.#broken(error),
     };
@@ -213,8 +216,16 @@ export class Transit implements AnswerSink {
   }
 
   /** @returns whether the request goes on */
-  #judge(phase: LaterPhase): boolean {
-    const verdict = decidePhase(this.#live.compiled, this.exchange, phase);
+  #judge(phase: Exclude<LaterPhase, 'request-content'>): boolean {
+    return this.#goesOn(decidePhase(this.#live.compiled, this.exchange, phase));
+  }
+
+  /** The same by the content of the request's body; waits only where an authorizer is asked. */
+  #judgeContent(): Awaitable<boolean> {
+    return whenThere(decideContent(this.#live.compiled, this.exchange), (verdict) => this.#goesOn(verdict));
+  }
+
+  #goesOn(verdict: Verdict | null): boolean {
     if (verdict === null) return true;
     this.stop(verdict.finding);
     return false;

@@ -7,7 +7,15 @@ import { isCovered, readScriptAnswer } from './read-answer.js';
 import { interpreters } from './load-interpreter.js';
 import { ScriptSandbox, type ScriptRun } from './script-sandbox.js';
 
-const script = (source: string, more: Partial<ScriptSource> = {}): ScriptSource => ({ kind: 'script', source, timeMs: 150, megabytes: 8, tables: [], ...more });
+const script = (source: string, more: Partial<ScriptSource> = {}): ScriptSource => ({
+  kind: 'script',
+  source,
+  timeMs: 150,
+  megabytes: 8,
+  tables: [],
+  body: false,
+  ...more,
+});
 
 const load = await interpreters(variant, new Uint8Array(readFileSync(createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm'))));
 

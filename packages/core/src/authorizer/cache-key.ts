@@ -24,6 +24,7 @@ const MEMBERS = [
   'request.parameters',
   'request.query',
   'request.address',
+  'request.body',
 ] as const;
 
 /** What each part of a key lets be shown. */
@@ -46,7 +47,10 @@ export interface Hidden {
   readonly headers: readonly string[] | null;
 }
 
-/** What an authorizer whose answers are kept by this key is not shown. */
+/** What an authorizer is not shown that does not ask for bodies. */
+export const NO_BODY: Hidden = Object.freeze({ members: ['request.body'], headers: null });
+
+/** What an authorizer whose answers are kept by this key is not shown. No body is part of a key, so that no answer hangs on one. */
 export function hiddenBy(key: readonly CacheKeyPart[]): Hidden {
   const shown = new Set(key.flatMap((part) => SHOWN[part] ?? []));
   return {

@@ -68,7 +68,7 @@ const PRELUDE = `(() => {
     ownKeys: () => { throw new NamedError('tables are read by their name') } });
   const { defineProperty, hasOwn } = Object;
   const hide = (input, { members, headers }) => {
-    const fail = (name) => { throw new NamedError(name + ' is no part of the key of its kept answers, so it is not shown') };
+    const fail = (name) => { throw new NamedError(name === 'request.body' ? 'request.body is shown only to an authorizer that asks for bodies' : name + ' is no part of the key of its kept answers, so it is not shown') };
     for (const member of members) {
       const [root, name] = member.split('.');
       defineProperty(name === undefined ? input : (input[root] ??= {}), name ?? root, { get: () => fail(member), enumerable: true });

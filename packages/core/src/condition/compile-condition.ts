@@ -9,6 +9,7 @@ import type { ConditionScope } from './condition-input.js';
 import { parseCondition, type Expression, type ParsedCondition } from './parse-condition.js';
 import { pathsOf, type MemberPath } from './member-paths.js';
 import { cutAtAnd } from './cut-at-and.js';
+import { presentMembers } from './present-members.js';
 import { zonedMethods } from './zoned-time.js';
 
 /** What an evaluation came to: yes, no, or an error with its place. */
@@ -33,6 +34,7 @@ export interface CompiledCondition {
   readonly parts: () => readonly { readonly part: ConditionPart; readonly run: (variables: Readonly<Record<string, unknown>>) => unknown }[];
 }
 
+presentMembers();
 const patterns = new LRUCache<string, RE2JS>({ max: 500 });
 const environment = celEnv({
   funcs: [...zonedMethods(), ...BOUNDING_FUNCTIONS],

@@ -8,6 +8,8 @@ export interface ConditionScope {
   readonly attributes: readonly string[] | null;
   /** Tables by name with their columns; null where that is not known, as for a release, which tables are no part of. */
   readonly tables: Readonly<Record<string, readonly string[]>> | null;
+  /** False for what is not shown bodies; left out, it is. */
+  readonly body?: boolean;
 }
 
 /** The type of header fields, whose names are in lower case. */
@@ -22,7 +24,7 @@ const each = (names: readonly string[], make: (name: string) => MemberType): Rec
   Object.assign(Object.create(null) as Record<string, MemberType>, Object.fromEntries(names.map((name) => [name, make(name)])));
 
 /** The variables of conditions with their types: one table for the check, the completion and the documents. */
-export function inputOf({ parameters, attributes, tables }: ConditionScope): Readonly<Record<string, MemberType>> {
+export function inputOf({ parameters, attributes, tables, body = true }: ConditionScope): Readonly<Record<string, MemberType>> {
   const texts = listOf(STRING);
   return each(['principal', 'client', 'credentials', 'request', 'resource', 'now'], (name) => {
     switch (name) {
@@ -80,6 +82,14 @@ export function inputOf({ parameters, attributes, tables }: ConditionScope): Rea
             query: member(mapOf(STRING), 'Parameters of the query. One that stands twice is an error.'),
             headers: member(HEADERS, 'Header fields, names in lower case, without credentials'),
             address: member(STRING, 'Where the request comes from, behind trusted hops'),
+            ...(body
+              ? {
+                  body: member(
+                    DYN,
+                    'The body, JSON or a form: request.body.NAME; numbers are doubles. Not there where none was sent; one that cannot be read refuses',
+                  ),
+                }
+              : {}),
           }),
           'What was asked for.',
         );

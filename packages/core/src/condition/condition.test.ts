@@ -36,7 +36,7 @@ describe('what is wrong with a condition is said with its place', () => {
     ['request.method == "GET")', ')', 'this ) closes nothing'],
     ['request.method == && true', '&&', 'a value is missing between == and &&'],
     ['requests.method == "GET"', 'requests', 'nothing is called requests; there are principal, client, credentials, request, resource, now'],
-    ['request.verb == "GET"', '.', 'request has no member verb; it has method, path, operation, parameters, query, headers, address'],
+    ['request.verb == "GET"', '.', 'request has no member verb; it has method, path, operation, parameters, query, headers, address, body'],
     ['request.parameters.gate == "7"', '.', 'request.parameters has no member gate; it has gateId'],
     ['principal.attributes["section"] == ["N1"]', '[', 'principal.attributes has no member section; it has sections'],
     ['request.headers["X-Reason"] == "a"', '[', 'names of header fields are in lower case here: x-reason'],

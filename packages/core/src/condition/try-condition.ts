@@ -2,6 +2,7 @@ import { timestampFromMs } from '@bufbuild/protobuf/wkt';
 import { isRecord } from '../util/json-pointer.js';
 import { compileCondition, type ConditionResult } from './compile-condition.js';
 import type { ConditionFault } from './condition-fault.js';
+import { celValue } from './cel-value.js';
 import { inputOf, type ConditionScope } from './condition-input.js';
 import type { ConditionType } from './condition-type.js';
 
@@ -50,6 +51,10 @@ function read(value: unknown, type: ConditionType, at: string, put: (made: unkno
   if (type.kind === 'list') {
     if (!Array.isArray(value) || !value.every((item) => typeof item === 'string')) return `${at} is a list of texts`;
     put(value);
+    return null;
+  }
+  if (type.kind === 'dyn') {
+    put(celValue(value));
     return null;
   }
   if (!isRecord(value) || (type.kind !== 'record' && type.kind !== 'map')) return `${at} is an object`;

@@ -3,7 +3,7 @@ import type { NotAsked } from '../authorizer/ask.js';
 import { readScriptAnswer, type AuthorizerAnswer } from '../authorizer/read-answer.js';
 import { readDecision } from '../authorizer/read-decision.js';
 import type { ScriptRun } from '../authorizer/script-sandbox.js';
-import { hiddenBy, hiddenMember, type Hidden } from '../authorizer/cache-key.js';
+import { hiddenBy, hiddenMember, NO_BODY, type Hidden } from '../authorizer/cache-key.js';
 import { compileQuestion, sayQuestionFault, type CompiledQuestion } from '../authorizer/service-question.js';
 import type { TableRows } from '../directory/table-fact.js';
 import { AUTHORIZER_BOUNDS, type AuthorizerRule, type CacheKeyPart, type ScriptSource, type ServiceSource } from '../document/authorizer-rule.js';
@@ -15,6 +15,7 @@ import type { Check } from './compiled.js';
 import { compileVariables, inputOf } from './condition-variables.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
+import { looksAtBody, UnreadBody } from './request-body.js';
 
 /** What an authorizer is asked with: of a request, or of a case. Both throw in words for what cannot be read. */
 export interface AskedWith {
@@ -34,13 +35,15 @@ export interface CompiledAuthorizer {
   readonly identity: string;
   readonly ask: Ask;
   readonly tables: readonly string[];
+  /** Whether it is shown the request's body. */
+  readonly readsBody: boolean;
   /** Members that its question looks at; of a script nobody knows. */
   readonly variablesOf: ReturnType<typeof compileVariables> | null;
 }
 
 /** What was asked of an authorizer for one request, before anything waits: the answer that was kept, or how to ask. */
 function beginAsking(
-  { rule, identity, tables: names, ask, variablesOf }: CompiledAuthorizer,
+  { rule, identity, tables: names, readsBody, ask, variablesOf }: CompiledAuthorizer,
   exchange: Exchange,
   ports: Ports,
 ): Finding | (() => Promise<Finding>) {
@@ -54,7 +57,7 @@ function beginAsking(
     tables.set(table, rows);
   }
   const asked: AskedWith = {
-    input: () => inputOf(exchange, nowMs),
+    input: () => inputOf(exchange, nowMs, readsBody),
     variables: () => variablesOf?.(exchange, nowMs, directory) ?? {},
     tables,
   };
@@ -111,13 +114,24 @@ export function compileAuthorizer(rule: AuthorizerRule, at: string, ports: Ports
   // What it is called, and its cases, change no answer.
   const identity = ports.digest(canonicalJson({ by, passes, cache }));
   const hidden = cache === null ? null : hiddenBy(cache.key);
-  if (by.kind === 'script') return { rule, identity, tables: by.tables, variablesOf: null, ask: askScript(rule.name, by, passes, { identity, hidden }, ports) };
+  if (by.kind === 'script') {
+    const shown = hidden ?? (by.body ? null : NO_BODY);
+    return {
+      rule,
+      identity,
+      tables: by.tables,
+      readsBody: by.body,
+      variablesOf: null,
+      ask: askScript(rule.name, by, passes, { identity, hidden: shown }, ports),
+    };
+  }
   const question = compileQuestion(by.question);
   if (!('write' in question)) throw new ConfigError(`${at}/by/question${question.pointer}`, sayQuestionFault(question, by.question));
   const member = hidden && hiddenMember(question.looksAt, hidden);
   if (member !== null) throw new ConfigError(`${at}/cache/key`, `the question looks at ${member}, which is no part of the key of its kept answers`);
   const tables = [...new Set(question.looksAt.flatMap(([root, table]) => (root === 'resource' && table !== undefined ? [table] : [])))];
-  return { rule, identity, tables, variablesOf: compileVariables(question.looksAt), ask: askService(rule.name, by, question, ports) };
+  const readsBody = looksAtBody(question.looksAt);
+  return { rule, identity, tables, readsBody, variablesOf: compileVariables(question.looksAt), ask: askService(rule.name, by, question, ports) };
 }
 
 function askScript(
@@ -133,7 +147,7 @@ function askScript(
     try {
       input = JSON.stringify(given());
     } catch (error) {
-      return fault(name, (error as Error).message);
+      return notAskable(name, error);
     }
     const run = await authorizers.run(callee, { input, tables, hidden });
     if (run.kind !== 'answer') return findingOfRun(name, run, script);
@@ -143,6 +157,12 @@ function askScript(
 }
 
 const fault = (name: string, says: string): Finding => finding('authorizer.fault', { name, says: says.slice(0, AUTHORIZER_BOUNDS.reason), line: 0, column: 0 });
+
+/** Why it was not asked. */
+const notAskable = (name: string, error: unknown): Finding =>
+  error instanceof UnreadBody
+    ? finding('authorizer.unread', { name, says: error.message.slice(0, AUTHORIZER_BOUNDS.reason) })
+    : fault(name, (error as Error).message);
 
 function findingOfRun(
   name: string,
@@ -168,7 +188,7 @@ function askService(name: string, service: ServiceSource, question: CompiledQues
     try {
       body = question.write(variables());
     } catch (error) {
-      return fault(name, (error as Error).message);
+      return notAskable(name, error);
     }
     const reply = await ports.authorizers.ask(service, body);
     if (reply.kind !== 'answer') return finding(`authorizer.${reply.kind}`, { name, says: reply.says });
@@ -227,7 +247,8 @@ export function compileAuthorizers(names: readonly string[], known: ReadonlyMap<
   return names.map((name, index) => {
     const authorizer = known.get(name);
     if (!authorizer) throw new ConfigError(`${at}/${index}`, `there is no authorizer called ${name.slice(0, 60)}`);
-    return { step: 'authorizer', about: null, run: (exchange) => counted(authorizer, exchange, ports), hangsOn: { kind: 'authorizer', rule: authorizer.rule } };
+    const { rule, readsBody } = authorizer;
+    return { step: 'authorizer', about: null, run: (exchange) => counted(authorizer, exchange, ports), hangsOn: { kind: 'authorizer', rule }, readsBody };
   });
 }
 

@@ -34,6 +34,8 @@ export interface Check {
   readonly run: (exchange: Exchange) => Finding | Promise<Finding>;
   /** What it hangs on beside credentials and rights, for whoever supposes facts; left out where that is nothing. */
   readonly hangsOn?: CheckGrounds;
+  /** Whether it reads the request's body, so that it waits until that was taken in; left out where it does not. */
+  readonly readsBody?: boolean;
 }
 
 /** What a check hangs on that a supposed request may not have. */
@@ -163,6 +165,12 @@ export class CompiledOperation {
 
   get fallLine(): CompiledLine['fallLine'] {
     return this.#line.fallLine;
+  }
+
+  /** The checks of the head and of the request's body, in order: all that stand between a request and the upstream. */
+  get ahead(): readonly CompiledStep[] {
+    const content = this.#line.later['request-content'];
+    return content === null ? this.#line.fallLine : [...this.#line.fallLine, ...content];
   }
 
   get later(): CompiledLine['later'] {

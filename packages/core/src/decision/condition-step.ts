@@ -8,6 +8,7 @@ import { finding, type Finding } from '../verdict/codes.js';
 import type { Check, CheckGrounds } from './compiled.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
+import { looksAtBody, UnreadBody } from './request-body.js';
 
 /** Where conditions are compiled for: an operation, with what it is called in words, and the pointer of the list. */
 export interface ConditionPlace {
@@ -32,7 +33,7 @@ export function compileConditions(uses: readonly ConditionUse[], shared: readonl
     }
     const variablesOf = compileVariables(compiled.looksAt);
     const hangsOn = { kind: 'condition', name: rule.name, condition: compiled, variablesOf } as const;
-    return { step: 'condition', about: null, run: conditionRun(hangsOn, ports), hangsOn };
+    return { step: 'condition', about: null, run: conditionRun(hangsOn, ports), hangsOn, readsBody: looksAtBody(compiled.looksAt) };
   });
 }
 
@@ -43,7 +44,10 @@ function conditionRun({ name, condition, variablesOf }: ConditionGrounds, ports:
     try {
       variables = variablesOf(exchange, ports.now(), ports.directory());
     } catch (error) {
-      return finding('condition.error', { name, says: (error as Error).message.slice(0, 300), line: 1, column: 1, seen: [] });
+      const says = (error as Error).message.slice(0, 300);
+      return error instanceof UnreadBody
+        ? finding('condition.unread', { name, says })
+        : finding('condition.error', { name, says, line: 1, column: 1, seen: [] });
     }
     return find(condition.evaluate(variables), variables);
   };
@@ -65,11 +69,17 @@ export function findingsOf({
     if (result.kind === 'error')
       return finding('condition.error', {
         name,
-        says: quotes ? result.says.slice(0, 300) : 'a value that it looks at cannot be used so',
+        says: quotes || namesOwnWord(result.says, condition.source) ? result.says.slice(0, 300) : 'a value that it looks at cannot be used so',
         line,
         column,
         seen: seenBy(condition.looksAt, variables),
       });
     return finding('condition.not-met', { name, part: result.part.source.slice(0, 300), line, column, seen: seenBy(result.part.looksAt, variables) });
   };
+}
+
+/** Whether an error says no more than that a member is missing which the condition names itself. */
+function namesOwnWord(says: string, source: string): boolean {
+  const missing = /^(?:field not found|no such key): ([\w.-]+)$/.exec(says)?.[1];
+  return missing !== undefined && source.includes(missing);
 }

@@ -4,6 +4,10 @@ import { isRecord } from '../util/json-pointer.js';
 import { isSecretName } from '../util/secret-names.js';
 import type { DirectorySource } from '../directory/facts.js';
 import type { Exchange } from './exchange.js';
+import { formOf } from '../learn/mask-sample.js';
+import { readPairs } from './query-pairs.js';
+import { bodyValue, looksAtBody } from './request-body.js';
+import { celValue } from '../condition/cel-value.js';
 import type { MemberPath } from '../condition/member-paths.js';
 
 type Variables = Record<string, unknown>;
@@ -41,7 +45,15 @@ function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
     case 'request': {
       const queried = namesBelow(['request', 'query'], looksAt);
       const fields = namesBelow(['request', 'headers'], looksAt);
-      return (exchange) => mapOf(members ?? REQUEST_MEMBERS, (name) => requestMember(exchange, name, queried, fields));
+      const bodied = looksAtBody(looksAt);
+      const inBody = namesBelow(['request', 'body'], looksAt);
+      return (exchange) => {
+        const map = mapOf(members ?? REQUEST_MEMBERS, (name) => requestMember(exchange, name, queried, fields));
+        // A body that is null was sent, and counts as there.
+        const body = bodied ? bodyValue(exchange) : undefined;
+        if (body !== undefined) map.set('body', lookedAt(body, inBody));
+        return map;
+      };
     }
     default:
       return () => undefined;
@@ -58,7 +70,13 @@ function namesBelow(path: MemberPath, looksAt: readonly MemberPath[]): readonly 
   return within.some((one) => one.length === path.length) ? null : [...new Set(within.map((one) => one[path.length] as string))];
 }
 
-function mapOf(names: Iterable<string>, valueOf: (name: string) => unknown): ReadonlyMap<string, unknown> {
+/** The members of a body that are looked at, so that a large one costs no more than these. @param names null for all */
+function lookedAt(body: unknown, names: readonly string[] | null): unknown {
+  if (names === null || !isRecord(body)) return celValue(body);
+  return celValue(Object.fromEntries(names.flatMap((name) => (Object.hasOwn(body, name) ? [[name, body[name]]] : []))));
+}
+
+function mapOf(names: Iterable<string>, valueOf: (name: string) => unknown): Map<string, unknown> {
   const map = new Map<string, unknown>();
   for (const name of names) {
     const value = valueOf(name);
@@ -85,13 +103,8 @@ const READ_METADATA = new WeakMap<JsonObject, ReadonlyMap<string, unknown>>();
 
 function metadataOf(metadata: JsonObject): ReadonlyMap<string, unknown> {
   let read = READ_METADATA.get(metadata);
-  if (!read) READ_METADATA.set(metadata, (read = mapsOf(metadata) as ReadonlyMap<string, unknown>));
+  if (!read) READ_METADATA.set(metadata, (read = celValue(metadata) as ReadonlyMap<string, unknown>));
   return read;
-}
-
-function mapsOf(value: unknown): unknown {
-  if (Array.isArray(value)) return value.map(mapsOf);
-  return isRecord(value) ? new Map(Object.entries(value).map(([name, item]) => [name, mapsOf(item)])) : value;
 }
 
 function principalMember({ caller }: Exchange, name: string): unknown {
@@ -159,8 +172,12 @@ function hiddenNames({ operation }: Exchange, kind: 'query' | 'header'): Readonl
 
 const NONE: ReadonlySet<string> = new Set();
 
-/** All that conditions can look at but tables, as a script is given it: times as in RFC 3339, a parameter that stands twice as a list. */
-export function inputOf(exchange: Exchange, nowMs: number): Readonly<Record<string, unknown>> {
+/**
+ * All that conditions can look at but tables, as a script is given it: times as in RFC 3339, a parameter that stands twice as a list.
+ * @throws Error in words for what cannot be read
+ */
+export function inputOf(exchange: Exchange, nowMs: number, withBody: boolean): Readonly<Record<string, unknown>> {
+  const body = withBody ? bodyValue(exchange) : undefined;
   return {
     principal: plain(mapOf(PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name))),
     client: {
@@ -169,7 +186,11 @@ export function inputOf(exchange: Exchange, nowMs: number): Readonly<Record<stri
       metadata: exchange.caller?.metadata ?? undefined,
     },
     credentials: exchange.caller?.by ?? [],
-    request: { ...(plain(mapOf(REQUEST_MEMBERS, (name) => requestMember(exchange, name, NOTHING, null))) as object), query: queryLists(exchange) },
+    request: {
+      ...(plain(mapOf(REQUEST_MEMBERS, (name) => requestMember(exchange, name, NOTHING, null))) as object),
+      query: queryLists(exchange),
+      ...(body === undefined ? {} : { body }),
+    },
     now: new Date(nowMs).toISOString(),
   };
 }
@@ -185,7 +206,7 @@ function plain(value: unknown): unknown {
 function queryLists(exchange: Exchange): Record<string, string | string[]> {
   const hidden = hiddenNames(exchange, 'query');
   const values = new Map<string, string | string[]>();
-  for (const [name, value] of pairsOf(exchange.query)) {
+  for (const [name, value] of readPairs(exchange.query.slice(1))) {
     if (hidden.has(name)) continue;
     const before = values.get(name);
     values.set(name, before === undefined ? value : typeof before === 'string' ? [before, value] : [...before, value]);
@@ -193,18 +214,10 @@ function queryLists(exchange: Exchange): Record<string, string | string[]> {
   return Object.fromEntries(values);
 }
 
-/** Names and values of a query, in their order. @param query with its question mark @throws Error for escapes that are no UTF-8 */
-function* pairsOf(query: string): Generator<readonly [string, string]> {
-  for (const pair of query.length <= 1 ? [] : query.slice(1).split('&')) {
-    const at = pair.indexOf('=');
-    yield [decode(at < 0 ? pair : pair.slice(0, at)), at < 0 ? '' : decode(pair.slice(at + 1))];
-  }
-}
-
 /** @param query with its question mark @param asked names that are looked at; null for all @throws Error for what readers understand differently */
 function readQuery(query: string, asked: readonly string[] | null, hidden: ReadonlySet<string>): ReadonlyMap<string, string> {
   const map = new Map<string, string>();
-  for (const [name, value] of pairsOf(query)) {
+  for (const [name, value] of readPairs(query.slice(1))) {
     if ((asked && !asked.includes(name)) || hidden.has(name)) continue;
     if (map.has(name)) throw new Error(`the query parameter ${name.slice(0, 60)} stands twice, and readers differ in which one counts`);
     map.set(name, value);
@@ -212,20 +225,12 @@ function readQuery(query: string, asked: readonly string[] | null, hidden: Reado
   return map;
 }
 
-function decode(text: string): string {
-  try {
-    return decodeURIComponent(text.replaceAll('+', ' '));
-  } catch {
-    throw new Error('the query has escapes that are no UTF-8');
-  }
-}
-
 /** So many values are shown beside a condition that does not hold, and so much of each. */
 const MOST_SEEN = 8;
 const MOST_CHARACTERS = 120;
 
-/** Whether a condition looks at something that its name says is a secret: then no message may quote values. */
-export const looksAtSecrets = (looksAt: readonly MemberPath[]): boolean => looksAt.some((path) => path.slice(1).some(isSecretName));
+/** Whether a condition looks at something that its name says is a secret, or at a body: then no message may quote values. */
+export const looksAtSecrets = (looksAt: readonly MemberPath[]): boolean => looksAtBody(looksAt) || looksAt.some((path) => path.slice(1).some(isSecretName));
 
 /** What a condition saw, for whoever asks why: each member with its value, secrets left out. */
 export function seenBy(looksAt: readonly MemberPath[], variables: Variables): readonly string[] {
@@ -234,8 +239,16 @@ export function seenBy(looksAt: readonly MemberPath[], variables: Variables): re
     if (path.slice(1).some(isSecretName)) return `${name}: not shown`;
     let value: unknown = variables;
     for (const part of path) value = value instanceof Map ? value.get(part) : value === variables ? variables[part] : undefined;
-    return `${name}: ${wordsOf(value).slice(0, MOST_CHARACTERS)}`;
+    // Of texts in bodies, which may say anything about anybody, the form is told and nothing else.
+    const inBody = path[0] === 'request' && path[1] === 'body';
+    return `${name}: ${inBody ? bodyWords(value) : wordsOf(value).slice(0, MOST_CHARACTERS)}`;
   });
+}
+
+function bodyWords(value: unknown): string {
+  if (typeof value === 'string') return value === '' ? 'empty' : `a text like ${formOf(value)}`;
+  if (value === null) return 'null';
+  return Array.isArray(value) ? `${value.length} ${value.length === 1 ? 'item' : 'items'}` : wordsOf(value);
 }
 
 function wordsOf(value: unknown): string {

@@ -64,10 +64,26 @@ function runFence(fence: CompiledStep, exchange: Exchange, ports: Ports): Verdic
 }
 
 /**
+ * Decides by the content of the request's body, where the head lets it through: what the contract says of it, and the conditions and
+ * authorizers that read it. Waits only where a step must wait. Null where nothing refuses.
+ */
+export function decideContent(release: CompiledRelease, exchange: Exchange): Verdict | null | Promise<Verdict | null> {
+  const steps = exchange.operation?.later['request-content'] ?? null;
+  if (steps === null) return null;
+  const { ports } = release;
+  const before = exchange.steps[exchange.steps.length - 1];
+  if (!before) throw new Error('invariant: the head was decided before the body is');
+  const verdict = runFrom(exchange, steps, 0, ports, ports.ticks(), before.finding);
+  return verdict instanceof Promise ? verdict.then(refusalOf) : refusalOf(verdict);
+}
+
+const refusalOf = (verdict: Verdict): Verdict | null => (verdict.kind === 'answer' ? verdict : null);
+
+/**
  * Decides in a later phase: of the request's body once more of it has come than is bounded, of the answer's head, of its
  * body. Costs one compare where the operation has no step there. Steps of these phases do not wait.
  */
-export function decidePhase(release: CompiledRelease, exchange: Exchange, phase: LaterPhase): Verdict | null {
+export function decidePhase(release: CompiledRelease, exchange: Exchange, phase: Exclude<LaterPhase, 'request-content'>): Verdict | null {
   const steps = exchange.operation?.later[phase] ?? null;
   if (steps === null) return null;
   const { ticks } = release.ports;

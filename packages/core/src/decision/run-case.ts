@@ -37,6 +37,8 @@ export async function runCases(rule: AuthorizerRule, inputs: readonly string[], 
       const missing = authorizer.tables.find((table) => !read.tables.has(table));
       if (missing !== undefined) return failed(`the case has no resource.${missing}`);
       const { values, tables } = read;
+      const body = Object.hasOwn(values.request, 'body');
+      if (body && !authorizer.readsBody) return failed('the case has request.body, which this authorizer is not shown');
       const variables = (): Record<string, unknown> => {
         const made = readVariables({ ...values, resource: read.resource }, OPEN_SCOPE);
         if (typeof made === 'string') throw new Error(made);
@@ -48,7 +50,7 @@ export async function runCases(rule: AuthorizerRule, inputs: readonly string[], 
 }
 
 interface ReadInput {
-  readonly values: Readonly<Record<string, unknown>>;
+  readonly values: Readonly<Record<string, unknown>> & { readonly request: object };
   readonly resource: Readonly<Record<string, unknown>>;
   readonly tables: ReadonlyMap<string, TableRows>;
 }

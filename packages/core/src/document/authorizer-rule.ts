@@ -21,6 +21,8 @@ export interface ScriptSource {
   readonly megabytes: number;
   /** Tables that it reads, by their names. */
   readonly tables: readonly string[];
+  /** Whether it is shown the request's body: it is asked when that has come whole. */
+  readonly body: boolean;
 }
 
 /** A decision service that speaks the OpenID AuthZEN Authorization API 1.0, Access Evaluation. */
@@ -111,5 +113,5 @@ export const AUTHORIZER_BOUNDS = {
   covers: 20,
 } as const;
 
-/** Limits of a script where nothing else is said. */
-export const SCRIPT_DEFAULTS = { timeMs: 20, megabytes: 8 } as const;
+/** Limits of a script, and what it is shown, where nothing else is said. */
+export const SCRIPT_DEFAULTS = { timeMs: 20, megabytes: 8, body: false } as const;

@@ -29,6 +29,7 @@ const OWN_SECTION: AuthorizerRule = {
   description: '',
   by: {
     kind: 'script',
+    body: false,
     timeMs: 100,
     megabytes: 8,
     tables: ['gates'],
@@ -141,7 +142,11 @@ describe('a call that is asked about', () => {
 
   it('that lacks a header field which a script reads says which', async () => {
     const source = `function decide({ request }) { return { allow: request.headers['x-crew'] === 'south' && request.query?.["season"] === 'dry' } }`;
-    const crew: AuthorizerRule = { ...OWN_SECTION, name: 'crew', by: { ...OWN_SECTION.by, kind: 'script', timeMs: 100, megabytes: 8, tables: [], source } };
+    const crew: AuthorizerRule = {
+      ...OWN_SECTION,
+      name: 'crew',
+      by: { ...OWN_SECTION.by, kind: 'script', timeMs: 100, megabytes: 8, tables: [], body: false, source },
+    };
     expect(words(await ask({ headers: { 'x-crew': 'north' }, target: '/gates-api/gates/G-1/positions?season=dry' }, gates([crew])))).toEqual([
       'the header x-crew with south',
     ]);

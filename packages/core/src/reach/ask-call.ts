@@ -1,6 +1,7 @@
 import { Exchange } from '../decision/exchange.js';
 import { routeStep } from '../decision/route-step.js';
 import type { KnownFacts, SupposedCredential } from '../suppose/supposed-caller.js';
+import type { SupposedBody } from '../suppose/supposed-request.js';
 import type { SupposedCall, Supposition } from '../suppose/supposition.js';
 import type { Code } from '../verdict/codes.js';
 import { hangsOn, letThrough, type LetThrough } from './let-through.js';
@@ -15,8 +16,8 @@ export interface CallQuestion {
   /** Names in lower case; credentials are left out. */
   readonly headers: Readonly<Record<string, string>>;
   readonly address: string | null;
-  /** Bytes of its body; null for none. */
-  readonly body: number | null;
+  /** Bytes of its body, or all that it says, where that is known; null for none. */
+  readonly body: number | null | SupposedBody;
   readonly credentials: readonly SupposedCredential[];
   /** Milliseconds since the epoch. */
   readonly atMs: number;

@@ -1,5 +1,6 @@
 import type { MemberPath } from '../condition/member-paths.js';
 import type { CompiledOperation } from '../decision/compiled.js';
+import { isRecord } from '../util/json-pointer.js';
 import type { AuthorizerRule } from '../document/authorizer-rule.js';
 import type { KnownFacts, SupposedToken } from '../suppose/supposed-caller.js';
 import { ANY_VALUE } from '../suppose/supposed-request.js';
@@ -14,16 +15,21 @@ const HALF_HOURS = 336;
 /** Values that conditions and scripts name, or that the call and the tables hold, in the places where these look. */
 export function conditionChanges(call: SupposedCall, supposition: Supposition, facts: KnownFacts): Change[] {
   const { operation, nowMs } = call;
-  const grounds = operation.fallLine.flatMap(({ hangsOn }) => hangsOn ?? []);
+  const grounds = operation.ahead.flatMap(({ hangsOn }) => hangsOn ?? []);
   const paths = new Map<string, MemberPath>();
   const texts = new Set<string>();
+  const numbers = new Set<number>();
   for (const ground of grounds) {
     if (ground.kind === 'condition') {
       for (const path of ground.condition.looksAt) paths.set(path.join('\n'), path);
       literalsOf(ground.condition.source).forEach((text) => texts.add(text));
+      numbersOf(ground.condition.source).forEach((number) => numbers.add(number));
     } else if (ground.kind === 'authorizer') {
       for (const path of pathsIn(ground.rule)) paths.set(path.join('\n'), path);
-      if (ground.rule.by.kind === 'script') literalsOf(ground.rule.by.source).forEach((text) => texts.add(text));
+      if (ground.rule.by.kind === 'script') {
+        literalsOf(ground.rule.by.source).forEach((text) => texts.add(text));
+        numbersOf(ground.rule.by.source).forEach((number) => numbers.add(number));
+      }
     }
   }
   if (paths.size === 0) return [];
@@ -31,9 +37,53 @@ export function conditionChanges(call: SupposedCall, supposition: Supposition, f
   const tables = cellsOf(paths, grounds, facts);
   const held = call.credentials.flatMap((one) => (one.kind === 'token' ? Object.values(supposition.principalOf(one)?.attributes ?? {}).flat() : []));
   // Values that are there are likelier than words of a source, of which sentences are none.
-  const values = [...new Set([...own, ...held, ...tables, ...texts])].filter((text) => !/\s/.test(text)).slice(0, MAX_VALUES * 2);
-  return [...paths.values()].flatMap((path) => changesAt(path, values, nowMs, supposition));
+  const values = [...new Set([...own, ...held, ...tables, ...texts, ANY_VALUE])].filter((text) => !/\s/.test(text)).slice(0, MAX_VALUES * 2);
+  return [
+    ...[...paths.values()].flatMap((path) => changesAt(path, values, nowMs, supposition)),
+    ...bodyMembers([...paths.values()]).flatMap((names) => inBody(names, [...values, ...numbers, true, false].slice(0, MAX_VALUES * 2))),
+  ];
 }
+
+/** Members of the body that are looked at, each by the names that lead to it. */
+const bodyMembers = (paths: readonly MemberPath[]): string[][] =>
+  paths.flatMap(([root, name, ...names]) => (root === 'request' && name === 'body' && names.length > 0 ? [names] : []));
+
+/** A member of the body with each of some values, where what the body says is supposed. */
+function inBody(names: readonly string[], values: readonly (string | number | boolean)[]): Change[] {
+  const called = names.join('.');
+  return values.map((value): Change => ({
+    kind: 'request',
+    slot: `body ${called}`,
+    words: `${called} ${JSON.stringify(value)} in the body`,
+    apply: (call) => {
+      const content = withBodyMember(call.request.body, names, value);
+      return content === null ? null : { ...call, request: { ...call.request, body: { content } } };
+    },
+  }));
+}
+
+/** A body of JSON with another member; null where it is not known, or holds something else there than an object. @param value undefined takes it away */
+export function withBodyMember(body: SupposedCall['request']['body'], names: readonly string[], value: unknown): string | null {
+  if (typeof body !== 'object' || body === null) return null;
+  let content: unknown;
+  try {
+    content = JSON.parse(body.content);
+  } catch {
+    return null;
+  }
+  let at = content;
+  for (const name of names.slice(0, -1)) {
+    if (!isRecord(at)) return null;
+    if (!Object.hasOwn(at, name)) put(at, name, {});
+    at = at[name];
+  }
+  if (!isRecord(at)) return null;
+  put(at, names[names.length - 1] ?? '', value);
+  return JSON.stringify(content);
+}
+
+const put = (of: object, name: string, value: unknown): void =>
+  void Object.defineProperty(of, name, { value, enumerable: true, configurable: true, writable: true });
 
 /** Changes of one member that a condition looks at. */
 function changesAt([root, name = '', member]: MemberPath, values: readonly string[], nowMs: number, supposition: Supposition): Change[] {
@@ -121,8 +171,14 @@ function hourChanges(nowMs: number): Change[] {
 const literalsOf = (source: string): string[] =>
   [...source.matchAll(/"([^"\\\n]{1,60})"|'([^'\\\n]{1,60})'/g)].map(([, one, other]) => one ?? other ?? '').slice(0, MAX_VALUES);
 
+/** Numbers that stand in a source, and those beside them, which are on the other side of a comparison. */
+const numbersOf = (source: string): number[] =>
+  [...source.matchAll(/(?<![\w.])\d{1,12}(?:\.\d{1,6})?(?![\w.])/g)]
+    .flatMap(([text]) => [Number(text), Number(text) - 1, Number(text) + 1])
+    .slice(0, MAX_VALUES);
+
 /** A member as scripts and expressions read it: `parameters.gateId`, `headers['x-crew']`. */
-const MEMBERS = /\b(attributes|parameters|query|headers)(?:\??\.(\w+)|(?:\?\.)?\[["']([\w.-]+)["']\])/g;
+const MEMBERS = /\b(attributes|parameters|query|headers|body)(?:\??\.(\w+)|(?:\?\.)?\[["']([\w.-]+)["']\])/g;
 
 /** Members that a script or a question names; of a script as far as its text shows them. */
 function pathsIn({ by }: AuthorizerRule): MemberPath[] {

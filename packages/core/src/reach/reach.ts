@@ -157,7 +157,7 @@ export interface ReachOutcome {
 
 /** What operations have in common that are decided alike for every caller. */
 export function shareOf(operation: CompiledOperation): string | CompiledOperation['fallLine'] {
-  const own = operation.fallLine.some(({ hangsOn: grounds }) => {
+  const own = operation.ahead.some(({ hangsOn: grounds }) => {
     if (grounds?.kind === 'authorizer') return true;
     return (
       grounds?.kind === 'condition' &&

@@ -1,5 +1,6 @@
 import { checkScript } from '../authorizer/check-script.js';
 import { placeIn } from '../condition/condition-fault.js';
+import { OPEN_SCOPE } from '../condition/condition-input.js';
 import { isTableName } from '../directory/table-fact.js';
 import {
   AUTHORIZER_BOUNDS,
@@ -46,6 +47,7 @@ function checkAuthorizer({ name, by, passes, cache, cases }: AuthorizerRule, at:
   checkName(name, `${at}/name`);
   if (by.kind === 'script') checkScriptSource(by, `${at}/by`);
   else checkService(by, `${at}/by`);
+  if (by.kind === 'script' && by.body && cache) fail(`${at}/cache`, 'answers that hang on a body are not kept: keep none, or do not show it bodies');
   if (passes.length > PASSES) fail(`${at}/passes`, `at most ${PASSES} header fields are passed up`);
   passes.forEach((field, index) => checkFieldName(field, `${at}/passes/${index}`));
   unique(passes, (index) => `${at}/passes/${index}`, 'a header field stands twice');
@@ -62,7 +64,7 @@ function checkAuthorizer({ name, by, passes, cache, cases }: AuthorizerRule, at:
   }
 }
 
-function checkScriptSource({ source, timeMs, megabytes, tables }: ScriptSource, at: string): void {
+function checkScriptSource({ source, timeMs, megabytes, tables, body }: ScriptSource, at: string): void {
   within(timeMs, ...AUTHORIZER_BOUNDS.timeMs, `${at}/timeMs`);
   within(megabytes, ...AUTHORIZER_BOUNDS.megabytes, `${at}/megabytes`);
   if (!Number.isInteger(megabytes)) fail(`${at}/megabytes`, 'must be a whole number');
@@ -71,7 +73,7 @@ function checkScriptSource({ source, timeMs, megabytes, tables }: ScriptSource, 
     if (!isTableName(table)) fail(`${at}/tables/${index}`, `${table.slice(0, 60)} is no name of a table`);
   });
   unique(tables, (index) => `${at}/tables/${index}`, 'a table stands twice');
-  const [first] = checkScript(source);
+  const [first] = checkScript(source, { ...OPEN_SCOPE, body });
   if (!first) return;
   const { line, column } = placeIn(source, first.at);
   fail(`${at}/source`, `${first.says} (line ${line}, column ${column})`);

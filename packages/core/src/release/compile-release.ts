@@ -36,10 +36,10 @@ import { compileLimits } from '../limit/compile-limits.js';
 import { compilePlan, type CompiledLimit } from '../limit/compile-plan.js';
 import { contractInForce, looksAtContract, NO_CONTRACT, type ContractRule } from '../document/contract-rule.js';
 import { compileContract } from '../decision/contract-steps.js';
-import { compileSensitive } from '../decision/sensitive-steps.js';
+import { compileSensitive, joinNeeds } from '../decision/sensitive-steps.js';
 import type { Detector } from '../sensitive/detector.js';
 import { detectorFinder } from '../sensitive/detectors.js';
-import { LATER_PHASES, type LaterPhase } from '../decision/phases.js';
+import { LATER_PHASES, type LaterPhase, type Needs } from '../decision/phases.js';
 import { ConfigError } from '../util/config-error.js';
 import { finding } from '../verdict/codes.js';
 
@@ -303,7 +303,6 @@ function compileLine(
   const withheld = withheldPlaces(api, token);
   const passes = authorizers.flatMap((name) => context.authorizers.get(name)?.rule.passes ?? []);
   const asked = { rights, token, claimChecks, withheld, message, addresses, conditions, authorizers, contract, passes, plan };
-  const shared = { ...asked, later: mapPhases(later, standIn), needs, lanes };
   const inMode = (check: Check): CompiledStep => standIn({ ...check, mode: modeOf(modes, check.step as ModedCheck) });
   // Where a caller is comes before who it is: nobody outside learns whether a credential is good.
   const where = compileAddresses(addresses, context.networks);
@@ -311,10 +310,14 @@ function compileLine(
   // What a rule asks beyond rights is asked of whoever was proved to call, and may look at what that one may do.
   const attributes = rights === null ? [] : attributesOf(rights.providers, context);
   // Authorizers come last of these: asking them costs most.
-  const then = [
+  let then = [
     ...compileConditions(conditions, context.shared, { ...place, scope: { parameters: place.parameters, attributes, tables: null } }, ports),
     ...compileAuthorizers(authorizers, context.authorizers, called, ports),
   ].map(inMode);
+  // What reads the body waits until it has come whole, and until all that needs no body has let the request through.
+  const ofBody = then.filter(({ readsBody }) => readsBody === true);
+  then = then.filter(({ readsBody }) => readsBody !== true);
+  const shared = { ...asked, ...withBodySteps(mapPhases(later, standIn), needs, ofBody, contract.bodyBytes), lanes };
   // What was agreed with whoever may call comes behind that, and counting comes last: only what would pass counts.
   then.push(...agreedSteps(rules, { apiId: api.id, apiLimits: api.limits, owner, pointer, asksWho: rights !== null }, context, inMode));
   if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...then, ...head] };
@@ -370,6 +373,17 @@ function nothingAsked(access: AccessRule): CompiledStep {
 }
 
 type Later = CompiledLine['later'];
+
+/** The steps that read the request's body, behind what the contract says of it. @param limit bytes of it that are read */
+function withBodySteps(later: Later, needs: Needs, ofBody: readonly CompiledStep[], limit: number): Pick<CompiledLine, 'later' | 'needs'> {
+  if (ofBody.length === 0) return { later, needs };
+  // An authorizer is waited for even where it only observes; of a condition that does, nobody waits for the body.
+  const hold = ofBody.some(({ mode, step }) => mode === 'enforce' || step === 'authorizer');
+  return {
+    later: { ...later, 'request-content': [...(later['request-content'] ?? []), ...ofBody] },
+    needs: { ...needs, requestContent: joinNeeds(needs.requestContent, { limit, hold, larger: 'pass' }) },
+  };
+}
 
 const mapPhases = (later: Later, change: (step: CompiledStep) => CompiledStep): Later =>
   Object.fromEntries(LATER_PHASES.map((phase): [LaterPhase, Later[LaterPhase]] => [phase, later[phase]?.map(change) ?? null])) as Later;

@@ -69,7 +69,7 @@ export function describeFallLine(operation: CompiledOperation, release: Compiled
     ...(release.fence ? [{ ...always('fence', describeAddresses(release.document.fence.addresses), 'fence'), mode: release.fence.mode }] : []),
     always('route', `${rule.method} ${api.basePath}${rule.path}, in its one plain spelling`),
     ...(api.cors ? [always('preflight', `Origins ${api.cors.origins.join(', ')}`, 'cors', 'api')] : []),
-    ...describeHead(operation, release),
+    ...operation.fallLine.map((step) => describeCheck(step, operation, release)),
     ...describeLater('request-content', operation, release),
     always('upstream', `${api.upstream.url}, within ${api.upstream.responseTimeoutMs} ms`, 'upstream', 'api'),
     ...describeLater('answer-head', operation, release),
@@ -78,22 +78,23 @@ export function describeFallLine(operation: CompiledOperation, release: Compiled
 }
 
 const describeLater = (phase: LaterPhase, operation: CompiledOperation, release: CompiledRelease): DescribedCheck[] =>
-  (operation.later[phase] ?? []).map((step): DescribedCheck => ({ ...described(step, operation), ...describeStep(step, operation, release) }));
+  (operation.later[phase] ?? []).map((step) => describeCheck(step, operation, release));
 
-function describeHead(operation: CompiledOperation, release: CompiledRelease): DescribedCheck[] {
-  // There is one step for each condition and each authorizer, in the order of the rule.
-  let condition = 0;
-  let authorizer = 0;
-  return operation.fallLine.map((step): DescribedCheck => {
-    if (step.step === 'authorizer') {
-      const asks = describeAuthorizer(operation.authorizers[authorizer++] ?? '', release.document.authorizers);
-      return { ...described(step, operation), asks, part: 'authorizers', setAt: operation.rule.authorizers === null ? 'api' : 'operation' };
-    }
-    if (step.step !== 'condition') return { ...described(step, operation), ...describeStep(step, operation, release) };
-    const use = operation.conditions[condition++];
-    const asks = use ? describeCondition(use, release.document.conditions) : '';
-    return { ...described(step, operation), asks, part: 'conditions', setAt: operation.rule.conditions === null ? 'api' : 'operation' };
-  });
+const describeCheck = (step: CompiledStep, operation: CompiledOperation, release: CompiledRelease): DescribedCheck => ({
+  ...described(step, operation),
+  ...(describeOwnRule(step, operation, release) ?? describeStep(step, operation, release)),
+});
+
+/** What a condition or an authorizer asks: there is one step for each; null for other steps. */
+function describeOwnRule({ hangsOn, readsBody }: CompiledStep, { rule, conditions }: CompiledOperation, { document }: CompiledRelease): Described | null {
+  const when = readsBody === true ? ', once the body has come' : '';
+  if (hangsOn?.kind === 'authorizer') {
+    const asks = describeAuthorizer(hangsOn.rule.name, document.authorizers);
+    return { asks: asks + when, part: 'authorizers', setAt: rule.authorizers === null ? 'api' : 'operation' };
+  }
+  if (hangsOn?.kind !== 'condition') return null;
+  const use = conditions.find(({ name }) => name === hangsOn.name);
+  return { asks: (use ? describeCondition(use, document.conditions) : '') + when, part: 'conditions', setAt: rule.conditions === null ? 'api' : 'operation' };
 }
 
 /** Name and mode of a step, and who set the mode. */

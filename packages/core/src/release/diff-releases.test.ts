@@ -85,7 +85,7 @@ test('authorizers are compared one by one, by their names', () => {
   const made = (name: string, change: Partial<AuthorizerRule> = {}): AuthorizerRule => ({
     name,
     description: '',
-    by: { kind: 'script', source: 'function decide() { return { allow: true } }', timeMs: 20, megabytes: 8, tables: [] },
+    by: { kind: 'script', source: 'function decide() { return { allow: true } }', timeMs: 20, megabytes: 8, tables: [], body: false },
     passes: [],
     cache: null,
     cases: [],

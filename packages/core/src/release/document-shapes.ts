@@ -123,7 +123,7 @@ export const AUTHORIZER = object({
   name: text,
   description: text,
   by: tagged('kind', {
-    script: object({ source: text, timeMs: number, megabytes: number, tables: listOf(text) }),
+    script: object({ source: text, timeMs: number, megabytes: number, tables: listOf(text), body: flag }),
     service: object({
       url: text,
       credential: nullable(tagged('kind', { bearer: object({ secret: text }), basic: object({ name: text, secret: text }) })),

@@ -10,7 +10,7 @@ import { upgradeDocument, readDocument } from './read-document.js';
 const present = () => JSON.parse(JSON.stringify(releaseOf([providerRule()], apiRule()))) as Record<string, unknown>;
 
 describe('a release document', () => {
-  test.each([1, 2, 3, 4, 5, 6, 7])('of format %d, as its version wrote it, is read and compiles', (format) => {
+  test.each([1, 2, 3, 4, 5, 6, 7, 8])('of format %d, as its version wrote it, is read and compiles', (format) => {
     const written = JSON.parse(fixture(`release-format-${format}.json`)) as Record<string, unknown>;
     expect(written['format']).toBe(format);
     const read = readDocument(written);

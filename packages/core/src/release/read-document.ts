@@ -15,7 +15,7 @@ import { fail } from './check-values.js';
 type Json = Readonly<Record<string, unknown>>;
 
 /** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
-const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix, sixToSeven, sevenToEight];
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix, sixToSeven, sevenToEight, eightToNine];
 
 /**
  * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
@@ -159,4 +159,10 @@ function sevenToEight(document: Json): Json {
       operations: each(api['operations'], (operation) => ({ ...operation, plan: null, limits: [] })),
     })),
   };
+}
+
+/** Format 9 has scripts that are shown bodies. */
+function eightToNine(document: Json): Json {
+  const source = (by: unknown): unknown => (isRecord(by) && by['kind'] === 'script' ? { ...by, body: false } : by);
+  return { ...document, format: 9, authorizers: each(document['authorizers'], (authorizer) => ({ ...authorizer, by: source(authorizer['by']) })) };
 }

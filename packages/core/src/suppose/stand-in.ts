@@ -1,6 +1,7 @@
 import { describeAddresses } from '../address/describe-addresses.js';
 import type { MemberPath } from '../condition/member-paths.js';
 import { findingsOf } from '../decision/condition-step.js';
+import { compileVariables } from '../decision/condition-variables.js';
 import type { CheckGrounds, CompiledStep } from '../decision/compiled.js';
 import type { Exchange } from '../decision/exchange.js';
 import type { Ports } from '../decision/ports.js';
@@ -38,7 +39,8 @@ export function standIn(step: CompiledStep, unknown: Unknown, isVague: (exchange
   if (grounds.kind === 'authorizer') {
     const found = finding('authorizer.not-known', { name: grounds.rule.name });
     const unasked = unknown.authorizers === 'all' || (unknown.authorizers === 'services' && grounds.rule.by.kind === 'service');
-    return unasked ? { ...step, run: () => found } : step;
+    if (unasked) return { ...step, run: () => found };
+    return step.readsBody === true ? { ...step, run: (exchange) => (bodyIsUnknown(exchange) ? found : step.run(exchange)) } : step;
   }
   if (grounds.kind === 'limit') {
     const found = finding('limit.supposed', { limits: grounds.names });
@@ -60,6 +62,9 @@ const SUPPOSED_HARMLESS = finding('sensitive.supposed', {});
 const SUPPOSED_CONTRACT = finding('contract.supposed', {});
 const SUPPOSED = finding('proof.supposed', {});
 
+/** Whether a body is supposed, and nothing of what it says. */
+const bodyIsUnknown = ({ body }: Exchange): boolean => body !== null && body.content === null;
+
 /** Runs a condition with what is known: it holds, it does not, or it hangs on something. */
 function conditionInPart(
   step: CompiledStep,
@@ -73,13 +78,17 @@ function conditionInPart(
     clear: condition.looksAt.filter((path) => isUnknown(path, unknown, false)),
     vague: condition.looksAt.filter((path) => isUnknown(path, unknown, true)),
   };
+  const ofBody = condition.looksAt.filter(isOfBody);
+  const besideBody = compileVariables(condition.looksAt.filter((path) => !isOfBody(path)));
   return (exchange) => {
-    const missing = isVague(exchange) ? hidden.vague : hidden.clear;
+    const heads = isVague(exchange) ? hidden.vague : hidden.clear;
+    const bodyMissing = ofBody.length > 0 && bodyIsUnknown(exchange);
+    const missing = bodyMissing ? [...heads, ...ofBody] : heads;
     if (missing.length === 0) return step.run(exchange);
     const notKnown = finding('condition.not-known', { name, facts: [...new Set(missing.map(wordsOf))] });
     let variables: Record<string, unknown>;
     try {
-      variables = without(variablesOf(exchange, now(), directory()), missing);
+      variables = without((bodyMissing ? besideBody : variablesOf)(exchange, now(), directory()), missing);
     } catch {
       return notKnown;
     }
@@ -99,9 +108,12 @@ function isUnknown([root, name]: MemberPath, unknown: Unknown, vague: boolean): 
   // Of a token that was described, roles and scopes are all that is known.
   if (root === 'principal') return vague && !KNOWN_OF_VAGUE.has(name ?? '');
   if (root !== 'request') return false;
-  if (name === 'method' || name === 'operation') return false;
+  if (name === 'method' || name === 'operation' || name === 'body') return false;
   return name === 'address' ? unknown.address : unknown.request;
 }
+
+/** Of a body it is said by the request whether it is known. */
+const isOfBody = ([root, name]: MemberPath): boolean => root === 'request' && (name === 'body' || name === undefined);
 
 const KNOWN_OF_VAGUE: ReadonlySet<string> = new Set(['roles', 'scopes', 'issuer', 'provider']);
 
@@ -128,7 +140,7 @@ function without(variables: Record<string, unknown>, missing: readonly MemberPat
 const asksForPresence = (source: string, missing: readonly MemberPath[]): boolean =>
   /\bhas\s*\(/.test(source) || missing.some(([root, name, member]) => root !== 'now' && member === undefined && (name === undefined || MAPS.has(name)));
 
-const MAPS: ReadonlySet<string> = new Set(['parameters', 'query', 'headers', 'attributes']);
+const MAPS: ReadonlySet<string> = new Set(['parameters', 'query', 'headers', 'attributes', 'body']);
 
 /** A member in words. */
 function wordsOf([root = '', name, member]: MemberPath): string {
@@ -143,6 +155,8 @@ function wordsOf([root = '', name, member]: MemberPath): string {
       return member === undefined ? 'the header fields' : `the header ${member}`;
     case 'address':
       return 'the address';
+    case 'body':
+      return member === undefined ? 'the body' : `the body (${member})`;
     default:
       return name === undefined ? 'the request' : `the ${name}`;
   }

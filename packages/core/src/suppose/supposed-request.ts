@@ -12,12 +12,20 @@ export interface SupposedRequest {
   /** Names in lower case; those of credentials are set by who calls. */
   readonly headers: Readonly<Record<string, string>>;
   readonly address: string | null;
-  /** Bytes of its body; null where there is none; `AS_USUAL` for a body of a type that is taken, where the method has one. */
-  readonly body: number | null | 'AS_USUAL';
+  /**
+   * Bytes of its body, or all that it says; null where there is none; `AS_USUAL` for a body of a type that is taken, where the
+   * method has one. Of what is not said nobody knows anything.
+   */
+  readonly body: number | null | 'AS_USUAL' | SupposedBody;
   /** The method and the path as they are sent, where these are not the operation's own plain ones. */
   readonly sentAs?: { readonly method: string; readonly path: string };
   /** How its address was read, where that is more than the address. */
   readonly from?: CallerAddress;
+}
+
+/** A body as a text. */
+export interface SupposedBody {
+  readonly content: string;
 }
 
 export const ANY_REQUEST: SupposedRequest = Object.freeze({ parameters: {}, query: '', headers: {}, address: null, body: 'AS_USUAL' });
@@ -27,6 +35,8 @@ export const ANY_VALUE = 'any-value';
 /** https, so that no credential counts as sent in the open. */
 export const SUPPOSED_ORIGIN = 'https://gateway.example';
 const WITH_BODY: ReadonlySet<string> = new Set(['POST', 'PUT', 'PATCH']);
+/** Whether requests of a method usually have a body. */
+export const hasBody = (method: string): boolean => WITH_BODY.has(method);
 
 /** What a caller proves itself with, ready to be put in its places. */
 export interface SentProofs {
@@ -42,16 +52,28 @@ export function supposeRequest(operation: CompiledOperation, request: SupposedRe
   const { sentAs } = request;
   const method = sentAs?.method ?? operation.rule.method;
   const path = sentAs?.path ?? pathOf(operation, request.parameters);
-  const body = request.body === 'AS_USUAL' ? (WITH_BODY.has(method) ? { bytes: 2 } : null) : request.body === null ? null : { bytes: request.body };
-  return new Exchange({
+  const { bytes, content } = bodyOf(request.body, method);
+  const typed = bytes !== null && request.body === 'AS_USUAL';
+  const exchange = new Exchange({
     method,
     target: path + joined(request.query, query),
-    headers: body && request.body === 'AS_USUAL' ? { 'content-type': typeOf(operation), ...request.headers, ...headers } : { ...request.headers, ...headers },
+    headers: typed ? { 'content-type': usualType(operation), ...request.headers, ...headers } : { ...request.headers, ...headers },
     origin: SUPPOSED_ORIGIN,
     from: request.from ?? { address: request.address, via: [], unread: request.address === null ? 'no address is supposed' : '' },
     certificate: proofs.certificate,
-    body,
+    body: bytes === null ? null : { bytes },
   });
+  if (exchange.body !== null && content !== null) exchange.body.content = { kind: 'bytes', bytes: content };
+  return exchange;
+}
+
+const UTF8 = new TextEncoder();
+
+function bodyOf(body: SupposedRequest['body'], method: string): { readonly bytes: number | null; readonly content: Uint8Array | null } {
+  if (body === 'AS_USUAL') return { bytes: hasBody(method) ? 2 : null, content: null };
+  if (typeof body === 'number' || body === null) return { bytes: body, content: null };
+  const content = UTF8.encode(body.content);
+  return { bytes: content.length, content };
 }
 
 /** The path of an operation with its parameters filled in. */
@@ -81,7 +103,7 @@ function placed(operation: CompiledOperation, { token, key, basic }: SentProofs)
 }
 
 /** The first type that the operation takes, as it would be sent. */
-function typeOf({ message }: CompiledOperation): string {
+export function usualType({ message }: CompiledOperation): string {
   const [first = 'application/json'] = message.contentTypes === 'ANY_TYPE' ? [] : message.contentTypes;
   return first.replace(/^\*\/\*$/, 'application/json').replace(/\*$/, 'plain');
 }

@@ -1,7 +1,7 @@
 import { AnswerMemory } from '../authorizer/answer-memory.js';
 import type { Authorizers } from '../authorizer/ask.js';
 import type { CompiledOperation, CompiledRelease } from '../decision/compiled.js';
-import { decide, type Verdict } from '../decision/decide.js';
+import { decide, decideContent, type Verdict } from '../decision/decide.js';
 import type { Exchange } from '../decision/exchange.js';
 import { closedPorts, type Ports } from '../decision/ports.js';
 import { FreshCounters, SpentCounters } from '../limit/unshared-counters.js';
@@ -16,7 +16,7 @@ import { Revocations } from '../token/revocations.js';
 import { TokenCache } from '../token/token-cache.js';
 import type { VerifiedToken } from '../token/verified-token.js';
 import { verifyToken, type KeySource } from '../token/verify-token.js';
-import type { Awaitable } from '../util/awaitable.js';
+import { whenThere, type Awaitable } from '../util/awaitable.js';
 import { standIn, type Unknown } from './stand-in.js';
 import type { KnownFacts, SupposedCredential, SupposedToken } from './supposed-caller.js';
 import { supposeRequest, type SentProofs, type SupposedRequest } from './supposed-request.js';
@@ -115,8 +115,10 @@ export class Supposition {
     this.#plans = call.plans ?? null;
     const { operation, credentials, request } = call;
     const exchange = supposeRequest(operation, request, this.#proofsOf(credentials));
-    const verdict = decide(this.release, exchange);
-    return verdict instanceof Promise ? verdict.then((later) => ({ verdict: later, exchange })) : { verdict, exchange };
+    return whenThere(decide(this.release, exchange), (verdict): Awaitable<SupposedOutcome> => {
+      if (verdict.kind === 'answer') return { verdict, exchange };
+      return whenThere(decideContent(this.release, exchange), (refused) => ({ verdict: refused ?? verdict, exchange }));
+    });
   }
 
   #proofsOf(credentials: readonly SupposedCredential[]): SentProofs {

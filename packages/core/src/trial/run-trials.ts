@@ -6,6 +6,7 @@ import type { ChangeKind } from '../reach/change.js';
 import { shareOf } from '../reach/reach.js';
 import { firstPassing, hangsOn } from '../reach/let-through.js';
 import type { KnownFacts, SupposedToken } from '../suppose/supposed-caller.js';
+import { hasBody, usualType } from '../suppose/supposed-request.js';
 import { Supposition, type SupposedCall, type SupposedOutcome } from '../suppose/supposition.js';
 import { tamper, type TamperedToken } from '../bench/tamper.js';
 import { entryOf, type Finding } from '../verdict/codes.js';
@@ -21,6 +22,7 @@ import {
   type AttackGround,
   type GoodWay,
 } from './attacks.js';
+import { contentAttacks } from './content-attacks.js';
 import { meeting, plainCall, trialFacts } from './favoured-call.js';
 import { planAttacks } from './plan-attacks.js';
 import { replayedProof } from './replayed-proof.js';
@@ -217,15 +219,24 @@ class Trials {
     const call = first?.call ?? (guard.rights === null && this.#asksOfCalls(guard) ? await this.#passing(plainCall(operation, [], this.#nowMs)) : null);
     if (first) attacks.push(...(await this.#tampered(guard, first.call)));
     if (call) attacks.push(...addressAttacks(ground, call), ...bodyAttacks(ground, call), ...planAttacks(ground, call));
+    const bodied = call && (await this.#passingWithBody(ruled, { ...(first?.plain ?? call), operation: guard }));
+    if (bodied)
+      for (const one of contentAttacks(ground, { ...bodied, operation })) if (await isRefused(ruled, { ...one.call, operation: guard })) attacks.push(one);
     const own = first && namesThings(guard) ? await this.#passingByAttributes(ruled, { ...first.plain, operation: guard }) : null;
     if (own) attacks.push(...otherThingAttacks(ground, { ...own, operation }));
     return attacks;
   }
 
   /** Whether an operation asks something of calls beside who sends them, so that there is something to try with a call that gets in. */
-  #asksOfCalls({ addresses, message }: CompiledOperation): boolean {
+  #asksOfCalls({ addresses, message, ahead }: CompiledOperation): boolean {
     const { fence } = this.#supposition.release.document;
-    return addresses.kind === 'only' || fence.addresses.kind === 'only' || message.contentTypes !== 'ANY_TYPE' || message.requestBytes !== 'ANY_SIZE';
+    return (
+      ahead.some(({ readsBody }) => readsBody === true) ||
+      addresses.kind === 'only' ||
+      fence.addresses.kind === 'only' ||
+      message.contentTypes !== 'ANY_TYPE' ||
+      message.requestBytes !== 'ANY_SIZE'
+    );
   }
 
   /** For each alternative of the guard a call that gets in; where none was found, one with all rights. */
@@ -241,9 +252,22 @@ class Trials {
     return ways;
   }
 
-  /** A call that gets in, beginning with one that has all rights; null where none was found. */
-  #passing(call: SupposedCall): Promise<SupposedCall | null> {
-    return firstPassing(this.#supposition, call, this.#facts, { kinds: CHANGED, isOver: this.#isOver });
+  /**
+   * A call that gets in, beginning with one that has all rights; null where none was found. Where its body is read, one that says
+   * what it has to say; else what it says is not supposed, so that no attack is stopped by that.
+   */
+  async #passing(call: SupposedCall): Promise<SupposedCall | null> {
+    const found = await this.#passingWithBody(this.#supposition, call);
+    return found ?? firstPassing(this.#supposition, call, this.#facts, { kinds: CHANGED, isOver: this.#isOver });
+  }
+
+  /** A call that gets in with a body, beginning with an empty object; null where none was found, or where no rule reads the body. */
+  #passingWithBody(by: Supposition, call: SupposedCall): Promise<SupposedCall | null> {
+    const { rule, ahead } = call.operation;
+    if (!hasBody(rule.method) || !ahead.some(({ readsBody }) => readsBody === true)) return Promise.resolve(null);
+    const headers = { 'content-type': usualType(call.operation), ...call.request.headers };
+    const empty = { ...call, request: { ...call.request, headers, body: { content: '{}' } } };
+    return firstPassing(by, empty, this.#facts, { kinds: CHANGED, isOver: this.#isOver });
   }
 
   /** The same, and for what its token says of it beside rights: without that it is refused. */
@@ -301,6 +325,8 @@ class Trials {
     return before.verdict.kind === 'answer' ? { ...told, result: 'fails' } : told;
   }
 }
+
+const isRefused = async (by: Supposition, call: SupposedCall): Promise<boolean> => (await by.decide(call)).verdict.kind === 'answer';
 
 /** What may be otherwise about a call that is to get in: anything but its credentials. */
 const CHANGED: readonly ChangeKind[] = ['role', 'attribute', 'address', 'hour', 'request', 'claim', 'sign-in', 'token'];

@@ -5,6 +5,9 @@ import { explain } from '../verdict/explain.js';
 import { nameOf } from './operation-name.js';
 import type { TrialOutcome } from './trial.js';
 
+/** Characters of a body that is kept with a saved request. */
+export const MAX_TRIAL_BODY = 16_384;
+
 /** A request that was saved, and what must come of it. Holds no credential, only what was said by one. */
 export interface SavedTrial {
   readonly id: string;

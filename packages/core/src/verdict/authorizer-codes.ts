@@ -53,6 +53,13 @@ export const AUTHORIZER_CODES = {
     standard: FAIL_CLOSED,
     remedy: 'A member that nobody vouches for is not there: ask for it with ?. and say what its missing means.',
   }),
+  'authorizer.unread': failing<{ name: string; says: string }>('authorizer', 400, {
+    title: 'The body cannot be read',
+    example: { name: 'half open', says: 'the body has no content type by which it could be read' },
+    sentence: (o) => `The authorizer ${o.name} is shown the body, and ${o.says}. What cannot be read is refused.`,
+    standard: 'RFC 9110 section 15.5.1',
+    remedy: 'Send JSON or a form, in UTF-8, with its content type, each member once, within the bytes that are read.',
+  }),
   'authorizer.answer': failing<{ name: string; says: string }>('authorizer', 500, {
     title: 'The request could not be decided',
     example: { name: 'own section', says: 'allow is true or false' },

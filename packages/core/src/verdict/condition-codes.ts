@@ -31,6 +31,13 @@ export const CONDITION_CODES = {
     standard: STANDARD,
     remedy: 'Ask with has() whether a member is there before it is read, or see to it that the caller’s token or request carries it.',
   }),
+  'condition.unread': failing<{ name: string; says: string }>('condition', 400, {
+    title: 'The body cannot be read',
+    example: { name: 'half open', says: 'the body is not JSON that every reader takes alike: a member twice' },
+    sentence: (o) => `The condition ${o.name} looks at the body, and ${o.says}. What cannot be read is refused.`,
+    standard: 'RFC 9110 section 15.5.1',
+    remedy: 'Send JSON or a form, in UTF-8, with its content type, each member once, within the bytes that are read.',
+  }),
   'condition.not-known': notAsked<{ name: string; facts: readonly string[] }>('condition', {
     example: { name: 'daylight', facts: ['the hour'] },
     sentence: (o) => `Whether the condition ${o.name} holds hangs on ${list(o.facts)}.`,

@@ -34,12 +34,14 @@ import { Nested, NestedEach } from '../nested.js';
 const { timeMs: TIME, megabytes: MEGABYTES, timeoutMs: TIMEOUT, cacheSeconds: SECONDS } = AUTHORIZER_BOUNDS;
 
 /** JavaScript with a function `decide(input)`, which runs in a sandbox. */
-export class ScriptDto implements Omit<ScriptSource, 'kind'> {
+export class ScriptDto implements Omit<ScriptSource, 'kind' | 'body'> {
   @IsString() @MaxLength(AUTHORIZER_BOUNDS.source) source: string;
   @IsInt() @Min(TIME[0]) @Max(TIME[1]) timeMs: number;
   @IsInt() @Min(MEGABYTES[0]) @Max(MEGABYTES[1]) megabytes: number;
   /** Tables that it reads, as `resource.NAME`. */
   @IsArray() @ArrayMaxSize(AUTHORIZER_BOUNDS.tables) @IsString({ each: true }) tables: string[];
+  /** Whether it is shown the request's body, as `request.body`; left out, it is not. */
+  @MayBeLeftOut() @IsBoolean() body?: boolean;
 }
 
 export class ServicePropertyDto {
@@ -233,6 +235,8 @@ export class AuthorizerUsesInput {
 export class InputOfTrace {
   @IsString() @MaxLength(100) traceId: string;
   @IsArray() @ArrayMaxSize(AUTHORIZER_BOUNDS.tables) @IsString({ each: true }) tables: string[];
+  /** Whether it is shown the request's body, as `request.body`; left out, it is not. */
+  @MayBeLeftOut() @IsBoolean() body?: boolean;
 }
 
 export class CaseInputView {

@@ -1,4 +1,4 @@
-import { STEPS, type StepId, type TrialOutcome, type TrialResult } from '@virga/core';
+import { MAX_TRIAL_BODY, STEPS, type StepId, type TrialOutcome, type TrialResult } from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsIn, IsInt, IsNotEmpty, IsNumber, IsOptional, IsString, Matches, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
@@ -54,6 +54,8 @@ export class TrialCallDto {
   @MayBeLeftOut() @IsAddress() from?: string;
   /** Bytes of its body; left out for none. */
   @MayBeLeftOut() @IsInt() @Min(0) bodyBytes?: number;
+  /** All that its body says, where a rule may read it; kept with the trial. Counts before `bodyBytes`. */
+  @MayBeLeftOut() @IsString() @MaxLength(MAX_TRIAL_BODY) body?: string;
   /** The persona that sends it; left out for nobody. What its token says is kept, the token is not. */
   @MayBeLeftOut() @IsString() @MaxLength(100) personaId?: string;
 }

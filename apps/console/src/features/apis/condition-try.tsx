@@ -21,7 +21,9 @@ export function ConditionTry({
   /** The operation whose requests are looked for; null for any of the API. */
   readonly operation: { readonly id: string; readonly method: string; readonly path: string } | null;
 }) {
-  const request = { method: operation?.method ?? 'GET', path: operation?.path ?? '/' };
+  const method = operation?.method ?? 'GET';
+  const readsBody = conditions.some(({ source }) => /\bbody\b/.test(source));
+  const request = { method, path: operation?.path ?? '/', ...(readsBody ? { body: {} } : {}) };
   const [text, setText] = useState(() => JSON.stringify(sampleValues(scope, request, Date.now()), null, 1));
   const last = useMutation({
     mutationFn: async () => {
@@ -30,7 +32,7 @@ export function ConditionTry({
       return newest ? control.get<TraceView>(`/traces/${newest.id}`) : null;
     },
     onSuccess: (trace) => {
-      if (trace) setText(JSON.stringify(valuesOf(trace, scope, operation?.path ?? null), null, 1));
+      if (trace) setText(JSON.stringify(valuesOf(trace, scope, operation?.path ?? null, readsBody), null, 1));
     },
   });
   let values: unknown = null;
@@ -51,7 +53,11 @@ export function ConditionTry({
           take them from the last request that came
         </button>
         {last.data === null && <span className="ochre">none has come in that is kept</span>}
-        {last.data && <span className="quiet">of a token’s claims, only what its trace kept: put in the rest by hand</span>}
+        {last.data && (
+          <span className="quiet">
+            of a token’s claims{readsBody ? ' only what its trace kept, and of its body nothing' : ', only what its trace kept'}: put in the rest by hand
+          </span>
+        )}
       </div>
       <ProblemNotice error={last.error} />
       <ul style={{ listStyle: 'none', margin: 0, padding: 0 }} aria-label="What the conditions come to" aria-live="polite">
@@ -90,7 +96,7 @@ function wordsOf(tried: TriedCondition, source: string): readonly [MarkKind, str
 }
 
 /** What a trace kept of the values that conditions look at. */
-function valuesOf(trace: TraceView, scope: ConditionScope, template: string | null): unknown {
+function valuesOf(trace: TraceView, scope: ConditionScope, template: string | null, readsBody: boolean): unknown {
   const { principal, request, ...sample } = sampleValues(scope, { method: trace.method, path: trace.path }, trace.at);
   return {
     ...sample,
@@ -106,6 +112,7 @@ function valuesOf(trace: TraceView, scope: ConditionScope, template: string | nu
         trace.requestHeaders.filter(({ value }) => !value.includes('<removed')).map(({ name, value }) => [name.toLowerCase(), value]),
       ),
       address: trace.address,
+      ...(readsBody && trace.requestBytes > 0 ? { body: {} } : {}),
     },
   };
 }

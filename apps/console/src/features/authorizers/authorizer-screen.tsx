@@ -1,4 +1,4 @@
-import { AUTHORIZER_BOUNDS, checkScript } from '@virga/core';
+import { AUTHORIZER_BOUNDS, checkScript, OPEN_SCOPE } from '@virga/core';
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
 import { Confirm, Field, ProblemNotice } from '@virga/parts';
@@ -64,7 +64,9 @@ function Editor({ view }: { readonly view: AuthorizerView | null }) {
     addCase(name, text, query.get('expected') === 'deny' ? 'deny' : 'allow');
     setQuery({}, { replace: true });
   });
-  const usable = script ? checkScript(script.source).length === 0 : service !== null && service.url !== '' && !service.credential?.secret;
+  const usable = script
+    ? checkScript(script.source, { ...OPEN_SCOPE, body: script.body ?? false }).length === 0
+    : service !== null && service.url !== '' && !service.credential?.secret;
   const tried = useTried(
     usable ? { ...input, name: input.name || 'new' } : null,
     cases.map((one) => one.input),

@@ -6,6 +6,8 @@ export interface ScriptExample {
   readonly name: string;
   readonly source: string;
   readonly tables: readonly string[];
+  /** Whether it is shown bodies. */
+  readonly body?: boolean;
 }
 
 export const SCRIPT_EXAMPLES: readonly ScriptExample[] = [
@@ -41,6 +43,18 @@ function decide({ principal, now }) {
 `,
   },
   {
+    name: 'by what is sent',
+    tables: [],
+    body: true,
+    source: `// Whoever is no auditor sends amounts of at most 500. A body that cannot be read never comes here: it refuses.
+function decide({ principal, request }) {
+  const { body } = request;
+  if (typeof body?.amount !== 'number') return { allow: false, reason: 'the body names no amount', tell: true };
+  return { allow: body.amount <= 500 || principal.roles.includes('auditor'), reason: 'more than may be sent at once', tell: true };
+}
+`,
+  },
+  {
     name: 'good for a whole branch',
     tables: [],
     source: `// One answer for everything below one path: with answers kept, it is asked once for all of it.
@@ -61,6 +75,7 @@ function decide({ principal, client, request, resource, now }) {
   timeMs: SCRIPT_DEFAULTS.timeMs,
   megabytes: SCRIPT_DEFAULTS.megabytes,
   tables: [],
+  body: SCRIPT_DEFAULTS.body,
 });
 
 export const newService = (): ServiceDto => ({

@@ -23,7 +23,7 @@ export function ScriptFields({
   readonly error: unknown;
 }) {
   const read = Object.fromEntries(Object.entries(tables).filter(([name]) => script.tables.includes(name)));
-  const scope: ConditionScope = { ...OPEN_SCOPE, tables: read };
+  const scope: ConditionScope = { ...OPEN_SCOPE, tables: read, body: script.body ?? false };
   const [fault] = checkScript(script.source, scope);
   const place = fault && placeIn(script.source, fault.at);
   const names = [...new Set([...Object.keys(tables), ...script.tables])];
@@ -31,8 +31,13 @@ export function ScriptFields({
     <div className="stack" style={{ gap: 8 }}>
       <div className="row wrap small">
         <span className="quiet">begin with</span>
-        {SCRIPT_EXAMPLES.map(({ name, source, tables: own }) => (
-          <button key={name} type="button" className="link" onClick={() => onChange({ ...script, source, tables: own.filter((table) => table in tables) })}>
+        {SCRIPT_EXAMPLES.map(({ name, source, tables: own, body = false }) => (
+          <button
+            key={name}
+            type="button"
+            className="link"
+            onClick={() => onChange({ ...script, source, body, tables: own.filter((table) => table in tables) })}
+          >
             {name}
           </button>
         ))}
@@ -87,7 +92,17 @@ export function ScriptFields({
             ))}
           </div>
         </fieldset>
+        <label className="check">
+          <input type="checkbox" checked={script.body ?? false} onChange={(event) => onChange({ ...script, body: event.target.checked })} /> show it the
+          request’s body, as <span className="mono">request.body</span>
+        </label>
       </div>
+      {(script.body ?? false) && (
+        <div className="quiet small">
+          It is asked once the body has come whole: JSON or a form, up to the bytes that the contract screen lets be read. A body that cannot be read refuses.
+          Its answers are not kept.
+        </div>
+      )}
     </div>
   );
 }

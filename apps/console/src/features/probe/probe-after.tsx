@@ -1,4 +1,5 @@
 import { useContext } from 'react';
+import { MAX_TRIAL_BODY } from '@virga/core';
 import { useStanding } from '../../client/standing';
 import { LetThroughOf } from '../let-through/let-through-of';
 import type { Sender } from '../let-through/queries';
@@ -26,7 +27,7 @@ export function Otherwise() {
         target: sent.target,
         headers: Object.fromEntries(readHeaders(sent.headers).map(({ name, value }) => [name.toLowerCase(), value])),
         address: sent.from === '' ? '127.0.0.1' : sent.from,
-        body: sent.body === '' ? null : new TextEncoder().encode(sent.body).length,
+        body: sent.body === '' ? null : { content: sent.body },
         sender: senderOf(sent, genuine),
         atMs: result.at,
       }}
@@ -44,7 +45,7 @@ export function Save() {
     target: sent.target,
     headers: readHeaders(sent.headers),
     ...(sent.from === '' ? {} : { from: sent.from }),
-    ...(sent.body === '' ? {} : { bodyBytes: new TextEncoder().encode(sent.body).length }),
+    ...bodyOf(sent.body),
     ...(sent.sender === 'persona' ? { personaId: sent.personaId } : {}),
   };
   return (
@@ -52,6 +53,12 @@ export function Save() {
       <SaveTrial of={{ call }} name={`${sent.method} ${sent.target}`} expected={result.outcome === 'refused' ? 'refused' : 'passed'} />
     </p>
   );
+}
+
+/** What of a body is kept: all of it, or its bytes where it is long. */
+function bodyOf(body: string): { readonly body?: string; readonly bodyBytes?: number } {
+  if (body === '') return {};
+  return body.length <= MAX_TRIAL_BODY ? { body } : { bodyBytes: new TextEncoder().encode(body).length };
 }
 
 function senderOf({ sender, personaId, token }: ProbeForm, genuine: boolean): Sender {

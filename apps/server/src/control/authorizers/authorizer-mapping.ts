@@ -15,7 +15,7 @@ export async function authorizerFrom(input: AuthorizerInput, before: AuthorizerR
     name,
     description,
     by: script
-      ? { kind: 'script', ...pick(script, 'source', 'timeMs', 'megabytes', 'tables') }
+      ? { kind: 'script', ...pick(script, 'source', 'timeMs', 'megabytes', 'tables'), body: script.body ?? false }
       : await serviceFrom(service as ServiceDto, before, name, secrets),
     passes: passes.map((field) => field.toLowerCase()),
     cache: cache && { seconds: cache.seconds, key: [...cache.key] },

@@ -53,7 +53,7 @@ export class AuthorizersService {
       name: rule.name,
       revision: revisionOf(rule),
       description: rule.description,
-      script: by.kind === 'script' ? { source: by.source, timeMs: by.timeMs, megabytes: by.megabytes, tables: [...by.tables] } : null,
+      script: by.kind === 'script' ? { source: by.source, timeMs: by.timeMs, megabytes: by.megabytes, tables: [...by.tables], body: by.body } : null,
       service: by.kind === 'service' ? serviceView(by) : null,
       passes: [...rule.passes],
       cache: cache && { seconds: cache.seconds, key: [...cache.key] },

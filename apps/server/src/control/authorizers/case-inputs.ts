@@ -13,6 +13,7 @@ const LEFT_OUT: ReadonlySet<string> = new Set(['authorization', 'proxy-authoriza
 interface TracedRequest {
   readonly query: string;
   readonly requestHeaders: readonly (readonly [string, string])[];
+  readonly requestBytes: number;
   readonly who?: TracedCaller | null;
 }
 
@@ -25,7 +26,7 @@ export class CaseInputs {
   async inputOf({ traceId, tables }: InputOfTrace): Promise<CaseInputView> {
     const row = await findTrace(traceId);
     if (!row) throw notFound('trace');
-    const { query, requestHeaders, who } = JSON.parse(row.body) as TracedRequest;
+    const { query, requestHeaders, requestBytes, who } = JSON.parse(row.body) as TracedRequest;
     const api = this.draft.document.apis.find(({ id }) => id === row.apiId);
     const operation = api?.operations.find(({ id }) => id === row.operationId);
     const headers = requestHeaders.filter(([name]) => !LEFT_OUT.has(name.toLowerCase())).map(([name, value]) => [name.toLowerCase(), value] as const);
@@ -50,11 +51,13 @@ export class CaseInputs {
       resource: Object.fromEntries(await Promise.all(tables.map(async (name) => [name, await rowsOf(name)] as const))),
       now: new Date(Number(row.at)).toISOString(),
     };
-    const missing =
+    const missing = [
       (row.subject === null && row.client === null) || (who !== undefined && who !== null)
         ? ''
-        : 'This trace keeps no claims: put in the roles, scopes and attributes that the caller had.';
-    return { input: JSON.stringify(input, null, 2), missing };
+        : 'This trace keeps no claims: put in the roles, scopes and attributes that the caller had.',
+      requestBytes > 0 ? 'No trace keeps a body: where the authorizer is shown it, put it in as request.body.' : '',
+    ];
+    return { input: JSON.stringify(input, null, 2), missing: missing.filter(Boolean).join(' ') };
   }
 }
 

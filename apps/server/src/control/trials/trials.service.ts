@@ -103,7 +103,7 @@ export class TrialsService {
 
   async #composed({ call }: SavedTrialInput): Promise<Pick<SavedTrial, 'call' | 'atMs'>> {
     if (call === undefined) throw fieldProblem('/call', 'Compose a call');
-    const { method, target, headers, from, bodyBytes, personaId } = call;
+    const { method, target, headers, from, bodyBytes, body, personaId } = call;
     const persona = personaId === undefined ? null : (await this.reach.facts()).personas.find(({ id }) => id === `persona ${personaId}`);
     if (persona === undefined) throw fieldProblem('/call/personaId', 'There is no such persona');
     const credentials = (persona?.credentials ?? []).map((one): SupposedCredential => {
@@ -119,7 +119,7 @@ export class TrialsService {
         target,
         headers: Object.fromEntries(headers.map(({ name, value }) => [name.toLowerCase(), value])),
         address: from ?? '127.0.0.1',
-        body: bodyBytes ?? null,
+        body: body === undefined ? (bodyBytes ?? null) : { content: body },
         credentials,
       },
     };
