@@ -64,7 +64,7 @@ function requestOf(random, caller) {
     [10, { method: 'GET', path: `/headgates/gates/${gate}/positions` }],
     [8, { method: 'GET', path: '/headgates/sections' }],
     [14, { method: 'GET', path: '/headgates/sections/north-1/flow' }],
-    [9, { method: 'POST', path: `/headgates/gates/${gate}/positions`, body: { opening: random.below(101), reason: 'evening turn' } }],
+    [9, { method: 'POST', path: `/headgates/gates/${gate}/positions`, body: { opening: random.below(64), reason: 'evening turn' } }],
     [1, { method: 'PUT', path: `/headgates/gates/${gate}/lock-out`, body: {} }],
   ]);
 }

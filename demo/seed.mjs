@@ -147,7 +147,10 @@ async function addConditions(control, headgates) {
   });
   await control.send('PATCH', `/apis/${headgates}/operations`, {
     ids: ['POST /gates/{gateId}/positions'],
-    conditions: [{ kind: 'shared', name: 'not locked out' }],
+    conditions: [
+      { kind: 'shared', name: 'not locked out' },
+      { kind: 'own', name: 'wide by dispatchers', source: 'request.body.opening <= 60 || "dispatcher" in principal.roles' },
+    ],
   });
   await control.send('PATCH', `/apis/${headgates}/operations`, {
     ids: ['GET /gates'],

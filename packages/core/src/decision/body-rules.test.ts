@@ -238,6 +238,7 @@ describe('trials of bodies', () => {
     for (const words of ['a body that ends early', 'the same body called text', 'a body in which opening stands twice'])
       expect([words, tried.get(`a good caller, ${words}`)]).toEqual([words, 'condition.unread']);
     expect(tried.get('a good caller, a body with another section')).toBe('condition.not-met');
+    expect(tried.get('a good caller, a body with 51 as opening')).toBe('condition.not-met');
     // Rights are tried with a body that would pass, so that it is the right that is missing.
     expect(tried.get('a token without any scope')).toBe('rights.scope-missing');
   });
@@ -252,6 +253,10 @@ describe('trials of bodies', () => {
     );
     expect(await failing({ modes: { all: 'enforce', checks: { condition: 'observe' } } })).toContain('a good caller, a body with another section');
     expect(await failing({})).toEqual([]);
+    // A caller who may send anything is not the one that is tried, where another one may not.
+    const wide = own('request.body.opening <= 60 || "dispatcher" in principal.roles');
+    const wider = await run(guarded({ conditions: [own('request.body.opening <= 70 || "dispatcher" in principal.roles')] }), guarded({ conditions: [wide] }));
+    expect(wider.items.filter(({ result }) => result === 'fails').map(({ tried }) => tried)).toEqual(['a good caller, a body with 61 as opening']);
   });
 });
 

@@ -17,20 +17,12 @@ export function conditionChanges(call: SupposedCall, supposition: Supposition, f
   const { operation, nowMs } = call;
   const grounds = operation.ahead.flatMap(({ hangsOn }) => hangsOn ?? []);
   const paths = new Map<string, MemberPath>();
-  const texts = new Set<string>();
-  const numbers = new Set<number>();
+  const sources = sourcesOf(operation);
+  const texts = sources.flatMap(literalsOf);
+  const numbers = namedNumbers(operation);
   for (const ground of grounds) {
-    if (ground.kind === 'condition') {
-      for (const path of ground.condition.looksAt) paths.set(path.join('\n'), path);
-      literalsOf(ground.condition.source).forEach((text) => texts.add(text));
-      numbersOf(ground.condition.source).forEach((number) => numbers.add(number));
-    } else if (ground.kind === 'authorizer') {
-      for (const path of pathsIn(ground.rule)) paths.set(path.join('\n'), path);
-      if (ground.rule.by.kind === 'script') {
-        literalsOf(ground.rule.by.source).forEach((text) => texts.add(text));
-        numbersOf(ground.rule.by.source).forEach((number) => numbers.add(number));
-      }
-    }
+    if (ground.kind === 'condition') for (const path of ground.condition.looksAt) paths.set(path.join('\n'), path);
+    if (ground.kind === 'authorizer') for (const path of pathsIn(ground.rule)) paths.set(path.join('\n'), path);
   }
   if (paths.size === 0) return [];
   const own = operation.parameterNames.map((name) => call.request.parameters[name] ?? ANY_VALUE);
@@ -43,6 +35,16 @@ export function conditionChanges(call: SupposedCall, supposition: Supposition, f
     ...bodyMembers([...paths.values()]).flatMap((names) => inBody(names, [...values, ...numbers, true, false].slice(0, MAX_VALUES * 2))),
   ];
 }
+
+/** What its conditions and scripts say. */
+const sourcesOf = ({ ahead }: CompiledOperation): string[] =>
+  ahead.flatMap(({ hangsOn }) => {
+    if (hangsOn?.kind === 'condition') return [hangsOn.condition.source];
+    return hangsOn?.kind === 'authorizer' && hangsOn.rule.by.kind === 'script' ? [hangsOn.rule.by.source] : [];
+  });
+
+/** Numbers that conditions and scripts of an operation name, and those beside them. */
+export const namedNumbers = (operation: CompiledOperation): number[] => [...new Set(sourcesOf(operation).flatMap(numbersOf))];
 
 /** Members of the body that are looked at, each by the names that lead to it. */
 const bodyMembers = (paths: readonly MemberPath[]): string[][] =>

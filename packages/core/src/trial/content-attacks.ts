@@ -1,4 +1,4 @@
-import { withBodyMember } from '../reach/condition-changes.js';
+import { namedNumbers, withBodyMember } from '../reach/condition-changes.js';
 import { isRecord } from '../util/json-pointer.js';
 import type { SupposedCall } from '../suppose/supposition.js';
 import { attack, type Attack, type AttackGround } from './attacks.js';
@@ -26,6 +26,8 @@ export function contentAttacks({ guard }: AttackGround, passing: SupposedCall): 
     attack('body cut', `${own}a body that ends early`, said(content.slice(0, -1))),
     attack('body of another type', `${own}the same body called text`, said(content, { ...request.headers, 'content-type': 'text/plain' })),
   ];
+  // Numbers that the rule names, those on the other side of its comparisons, and those that are far beyond.
+  const numbers = [...namedNumbers(guard).slice(0, MOST), 1e9, -1e9];
   for (const names of leaves(JSON.parse(content))) {
     const called = names.join('.');
     const put = (id: string, title: string, value: unknown): void => {
@@ -34,6 +36,7 @@ export function contentAttacks({ guard }: AttackGround, passing: SupposedCall): 
     };
     put('without', `without ${called}`, undefined);
     put('another', `with another ${called}`, 'trial-elsewhere');
+    for (const number of numbers) put(`number ${number}`, `with ${number} as ${called}`, number);
     put('list', `with a list as ${called}`, ['trial-elsewhere']);
     put('null', `with null as ${called}`, null);
     const [first, ...below] = names;

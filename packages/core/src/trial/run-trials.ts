@@ -262,12 +262,14 @@ class Trials {
   }
 
   /** A call that gets in with a body, beginning with an empty object; null where none was found, or where no rule reads the body. */
-  #passingWithBody(by: Supposition, call: SupposedCall): Promise<SupposedCall | null> {
+  async #passingWithBody(by: Supposition, call: SupposedCall): Promise<SupposedCall | null> {
     const { rule, ahead } = call.operation;
-    if (!hasBody(rule.method) || !ahead.some(({ readsBody }) => readsBody === true)) return Promise.resolve(null);
+    if (!hasBody(rule.method) || !ahead.some(({ readsBody }) => readsBody === true)) return null;
     const headers = { 'content-type': usualType(call.operation), ...call.request.headers };
     const empty = { ...call, request: { ...call.request, headers, body: { content: '{}' } } };
-    return firstPassing(by, empty, this.#facts, { kinds: CHANGED, isOver: this.#isOver });
+    // What the body has to say is looked for before who else might send any.
+    const found = await firstPassing(by, empty, this.#facts, { kinds: BESIDE_RIGHTS, isOver: this.#isOver });
+    return found ?? firstPassing(by, empty, this.#facts, { kinds: CHANGED, isOver: this.#isOver });
   }
 
   /** The same, and for what its token says of it beside rights: without that it is refused. */
@@ -328,8 +330,9 @@ class Trials {
 
 const isRefused = async (by: Supposition, call: SupposedCall): Promise<boolean> => (await by.decide(call)).verdict.kind === 'answer';
 
-/** What may be otherwise about a call that is to get in: anything but its credentials. */
-const CHANGED: readonly ChangeKind[] = ['role', 'attribute', 'address', 'hour', 'request', 'claim', 'sign-in', 'token'];
+/** What may be otherwise about a call that is to get in: anything but its credentials; and the same without more rights. */
+const BESIDE_RIGHTS: readonly ChangeKind[] = ['attribute', 'address', 'hour', 'request', 'claim', 'sign-in', 'token'];
+const CHANGED: readonly ChangeKind[] = ['role', ...BESIDE_RIGHTS];
 
 /** Variants that are no mistake where a rule does not ask for what they lack. */
 const NOT_ASKED: Readonly<Record<string, (guard: CompiledOperation) => boolean>> = {
