@@ -111,6 +111,45 @@ test('a condition is written with help, tried, published, and what it refuses is
   await expect(page.getByText('request.headers.x-crew: north').first()).toBeVisible();
 });
 
+test('a condition reads the body: its members are offered, a wrong name is told, the probe sends one and says what would do', async ({ console: page }) => {
+  await page.getByRole('link', { name: /^APIs/ }).click();
+  await page.getByRole('link', { name: 'Headgates' }).click();
+  await page.getByRole('link', { name: /POST \/gates\/\{gateId\}\/positions/ }).press('Enter');
+  await expect(page.getByRole('row', { name: /Condition.*wide by dispatchers: .*, once the body has come/ })).toBeVisible();
+  await page.getByRole('button', { name: 'on what conditions' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('Condition wide by dispatchers').click();
+  await page.keyboard.press('ControlOrMeta+End');
+  await page.keyboard.type(' && request.body.');
+  await expect(page.getByRole('option', { name: /opening/ })).toBeVisible();
+  await page.keyboard.press('Escape');
+  await page.keyboard.type('reson != ""');
+  await expect(dialog.getByText('The contract names no reson in the body.')).toBeVisible();
+  const tried = dialog.getByRole('list', { name: 'What the conditions come to' }).getByRole('listitem');
+  await expect(tried.last()).toContainText('wide by dispatchers comes to no answer and refuses');
+  await dialog.getByRole('button', { name: 'Leave it' }).click();
+
+  await page.keyboard.press('`');
+  await page.getByLabel('Method', { exact: true }).selectOption('POST');
+  await page.getByLabel('Path and query').fill('/headgates/gates/G-4/positions');
+  await page.getByLabel('Who sends it').selectOption({ label: 'Workshop, may operate gates' });
+  await page.getByLabel('from', { exact: true }).fill('192.0.2.7');
+  await page.getByRole('textbox', { name: 'Body' }).fill('{ "opening": 75, "reason": "evening turn" }');
+  await expect(page.getByText('goes as application/json, unless a header says otherwise')).toBeVisible();
+  await page.getByRole('button', { name: 'Send', exact: true }).click();
+  await page.getByRole('button', { name: /wide by dispatchers does not hold/ }).click();
+  await expect(page.getByText('request.body.opening: 75').first()).toBeVisible();
+  await page.getByRole('button', { name: 'What would let it through?' }).click();
+  await expect(page.getByText('opening 60 in the body').first()).toBeVisible();
+  await page.getByLabel('Headers, one a line').fill('content-type:');
+  await page.getByRole('button', { name: 'Send', exact: true }).click();
+  await expect(page.getByText(/the body has no content type by which it could be read/).first()).toBeVisible();
+  await page.getByLabel('Headers, one a line').fill('');
+  await page.getByRole('textbox', { name: 'Body' }).fill('{ "opening": 60, "reason": "evening turn" }');
+  await page.getByRole('button', { name: 'Send', exact: true }).click();
+  await expect(page.getByText('Would pass', { exact: true })).toBeVisible();
+});
+
 test('a table is made from CSV, named by a condition, and acts at once when a row is added', async ({ console: page, demo }) => {
   await page.getByRole('link', { name: 'Tables', exact: true }).click();
   await page.getByRole('button', { name: 'make a table' }).click();
@@ -228,7 +267,7 @@ test('an authorizer is written, tried, called by an operation, published; its ca
   await write('function decide() { return { allow: true, covers: [{ method: "GET", path: "/headgates/gates/*" }] } }');
   await page.getByRole('checkbox', { name: 'use its answers again' }).check();
   await expect(page.getByText(/An answer may be 30 s old, never older than its caller’s credential is good/)).toBeVisible();
-  await expect(page.getByText(/it is not shown header fields/)).toBeVisible();
+  await expect(page.getByText(/it is not shown bodies, header fields/)).toBeVisible();
   await expect(page.getByRole('list', { name: 'What the answer covers' }).first()).toContainText('GET /headgates/gates/*: Headgates: GET /gates/{gateId}');
   await page.getByRole('button', { name: 'take back' }).click();
 

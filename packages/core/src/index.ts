@@ -107,6 +107,8 @@ export { interpreters } from './authorizer/load-interpreter.js';
 export { ScriptSandbox, type ScriptCall, type ScriptRun } from './authorizer/script-sandbox.js';
 export { runCases, type CaseOutcome } from './decision/run-case.js';
 export { compileCondition, type CompiledCondition, type ConditionResult } from './condition/compile-condition.js';
+export { bodyMembers, type BodyMember } from './contract/body-members.js';
+export { unnamedMembers } from './condition/unnamed-members.js';
 export { completeCondition, type ConditionWord, type ConditionWords } from './condition/complete-condition.js';
 export { placeIn, type ConditionFault } from './condition/condition-fault.js';
 export { inputOf, OPEN_SCOPE, type ConditionScope } from './condition/condition-input.js';
@@ -246,7 +248,7 @@ export { CLAIM_WORDS, HEADER_WORDS, TIME_CLAIMS } from './bench/claim-words.js';
 export { compareTokens, type TokenDifference } from './bench/compare-tokens.js';
 export { tamper, type TamperedToken, type TamperTools } from './bench/tamper.js';
 export { stranger } from './bench/stranger.js';
-export { ANY_REQUEST, pathOf, type SupposedRequest } from './suppose/supposed-request.js';
+export { ANY_REQUEST, hasBody, pathOf, type SupposedRequest } from './suppose/supposed-request.js';
 export {
   CALLER_KINDS,
   NOTHING_KNOWN,

@@ -133,6 +133,7 @@ export { OperationCheckView, OperationPage } from './control/fall-line.js';
 export { TableChanged, TableInput, TableList, TableSummary, TableView } from './control/tables.js';
 export {
   ConditionDto,
+  BodyMemberView,
   ConditionScopeView,
   ConditionsPatch,
   ConditionSubject,

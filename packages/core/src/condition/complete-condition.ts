@@ -31,6 +31,7 @@ export function completeCondition(source: string, at: number, scope: ConditionSc
     const functions = ['has', ...namesOf(null)].map((word): ConditionWord => ({ word, kind: 'function', detail: `${word}(…)`, about: ABOUT[word] ?? '' }));
     return { from, words: [...variables, ...functions] };
   }
+  if (chain[0] === 'request' && chain[1] === 'body') return { from, words: bodyWords(chain.slice(2), scope) };
   let type: ConditionType | undefined = input[chain[0] as string]?.type;
   for (const part of chain.slice(1)) type = type?.kind === 'record' ? type.members[part]?.type : type?.kind === 'map' ? type.of : undefined;
   const members = type?.kind === 'record' ? type.members : {};
@@ -42,6 +43,14 @@ export function completeCondition(source: string, at: number, scope: ConditionSc
     ],
   };
 }
+
+/** Members of the body that a contract names behind some others. */
+const bodyWords = (names: readonly string[], { bodyMembers = [] }: ConditionScope): ConditionWord[] =>
+  bodyMembers.flatMap(({ path, type, about }): ConditionWord[] => {
+    const word = path[names.length];
+    const isNext = path.length === names.length + 1 && word !== undefined && word !== '*' && names.every((name, index) => path[index] === name);
+    return isNext ? [{ word, kind: 'member', detail: type, about }] : [];
+  });
 
 const shortName = (type: ConditionType): string => (type.kind === 'record' ? 'record' : typeName(type));
 

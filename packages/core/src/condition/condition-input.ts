@@ -1,3 +1,4 @@
+import type { BodyMember } from '../contract/body-members.js';
 import { DYN, listOf, mapOf, STRING, TIMESTAMP, type ConditionType, type MemberType } from './condition-type.js';
 
 /** What is known, before any request, of what a condition looks at. */
@@ -10,6 +11,8 @@ export interface ConditionScope {
   readonly tables: Readonly<Record<string, readonly string[]>> | null;
   /** False for what is not shown bodies; left out, it is. */
   readonly body?: boolean;
+  /** Members that contracts name in the bodies; left out where nobody says. Others may be sent all the same. */
+  readonly bodyMembers?: readonly BodyMember[];
 }
 
 /** The type of header fields, whose names are in lower case. */

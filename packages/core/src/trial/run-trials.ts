@@ -267,8 +267,9 @@ class Trials {
     if (!hasBody(rule.method) || !ahead.some(({ readsBody }) => readsBody === true)) return null;
     const headers = { 'content-type': usualType(call.operation), ...call.request.headers };
     const empty = { ...call, request: { ...call.request, headers, body: { content: '{}' } } };
-    // What the body has to say is looked for before who else might send any.
-    const found = await firstPassing(by, empty, this.#facts, { kinds: BESIDE_RIGHTS, isOver: this.#isOver });
+    // Whoever may send anything shows nothing about bodies: somebody is looked for first who may not.
+    const isMeant = (found: SupposedCall): Promise<boolean> => isRefused(by, { ...found, request: { ...found.request, body: empty.request.body } });
+    const found = await firstPassing(by, empty, this.#facts, { kinds: CHANGED, isOver: this.#isOver, isMeant });
     return found ?? firstPassing(by, empty, this.#facts, { kinds: CHANGED, isOver: this.#isOver });
   }
 
@@ -330,9 +331,8 @@ class Trials {
 
 const isRefused = async (by: Supposition, call: SupposedCall): Promise<boolean> => (await by.decide(call)).verdict.kind === 'answer';
 
-/** What may be otherwise about a call that is to get in: anything but its credentials; and the same without more rights. */
-const BESIDE_RIGHTS: readonly ChangeKind[] = ['attribute', 'address', 'hour', 'request', 'claim', 'sign-in', 'token'];
-const CHANGED: readonly ChangeKind[] = ['role', ...BESIDE_RIGHTS];
+/** What may be otherwise about a call that is to get in: anything but its credentials. */
+const CHANGED: readonly ChangeKind[] = ['role', 'attribute', 'address', 'hour', 'request', 'claim', 'sign-in', 'token'];
 
 /** Variants that are no mistake where a rule does not ask for what they lack. */
 const NOT_ASKED: Readonly<Record<string, (guard: CompiledOperation) => boolean>> = {

@@ -1,4 +1,4 @@
-import { CONDITION_BOUNDS, type ConditionRule, type ConditionScope, type ConditionUse } from '@virga/core';
+import { CONDITION_BOUNDS, type BodyMember, type ConditionRule, type ConditionScope, type ConditionUse } from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsIn, IsInt, IsObject, IsOptional, IsString, MaxLength, ValidateIf } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
@@ -50,12 +50,22 @@ export class ConditionSubject {
   @IsOptional() @IsArray() @ArrayMaxSize(20_000) @IsString({ each: true }) operationIds: string[] | null;
 }
 
+/** A member that a contract names in a body. */
+export class BodyMemberView implements BodyMember {
+  /** The names that lead to it; `*` stands for any name. */
+  @IsArray() @IsString({ each: true }) path: string[];
+  @IsString() type: string;
+  @IsString() about: string;
+}
+
 /** What is known of these requests: path parameters that all of them have, own members of the claim maps of their providers. */
 export class ConditionScopeView implements ConditionScope {
   @IsArray() @IsString({ each: true }) parameters: string[];
   @IsArray() @IsString({ each: true }) attributes: string[];
   /** Columns of tables by their names. */
   @IsObject() tables: Record<string, string[]>;
+  /** Members that their contract names in their bodies. */
+  @IsArray() @NestedEach() @Type(() => BodyMemberView) bodyMembers: BodyMemberView[];
 }
 
 /** Members left out stay as they are. */

@@ -1,4 +1,4 @@
-import { placeIn, type ConditionScope } from '@virga/core';
+import { placeIn, unnamedMembers, type ConditionScope } from '@virga/core';
 import { lazy, Suspense } from 'react';
 import { faultsOf } from './condition-faults';
 
@@ -17,6 +17,7 @@ export function ConditionField({
   readonly label: string;
 }) {
   const [fault] = source.trim() === '' ? [] : faultsOf(source, scope);
+  const unnamed = fault || source.trim() === '' ? [] : unnamedMembers(source, scope);
   const place = fault && placeIn(source, fault.at);
   return (
     <div className="stack" style={{ gap: 4 }}>
@@ -27,6 +28,7 @@ export function ConditionField({
         {source.trim() === '' && 'In CEL, as in: request.method == "GET" && now.getHours("Europe/Berlin") >= 6'}
         {fault && place && `Line ${place.line}, column ${place.column}: ${fault.says}`}
         {source.trim() !== '' && !fault && 'It can be used.'}
+        {unnamed.length > 0 && <span className="ochre"> The contract names no {unnamed.join(', no ')} in the body.</span>}
       </div>
     </div>
   );

@@ -111,5 +111,5 @@ export function CacheFields({
 function notShown(key: readonly CacheKeyPart[]): string {
   const { members } = hiddenBy(key);
   const fields = key.some((part) => part.startsWith(HEADER)) ? 'other header fields' : 'header fields';
-  return `So that no answer hangs on anything else, it is not shown ${[...members, fields].join(', ')}.`;
+  return `So that no answer hangs on anything else, it is not shown ${[...members.map((member) => (member === 'request.body' ? 'bodies' : member)), fields].join(', ')}.`;
 }

@@ -117,6 +117,7 @@ const SHOWN: readonly (readonly [string, string])[] = [
   ['request.query.…', 'one that stands twice refuses'],
   ['request.headers["…"]', 'names in lower case, no credentials'],
   ['request.address', 'also method, path, operation'],
+  ['request.body.…', 'JSON or a form; one that cannot be read refuses'],
   ['resource.…["…"].…', 'a column of a row of a table, as it is now'],
   ['now.getHours("…")', 'in a zone, or in UTC'],
 ];

@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { curlLine, readHeaders } from './curl';
+import { curlLine, goesAsJson, sentHeaders } from './curl';
 import type { ProbeForm } from './probe-state';
 
 const form: ProbeForm = {
@@ -34,6 +34,8 @@ describe('the curl line', () => {
       '-H',
       'accept: */*',
       '-H',
+      'content-type: application/json',
+      '-H',
       'Authorization: Bearer t0',
       '--data-binary',
       form.body,
@@ -45,9 +47,23 @@ describe('the curl line', () => {
 });
 
 test('a line that is no header is named', () => {
-  expect(readHeaders(' a: b \n\n c:d')).toEqual([
+  expect(sentHeaders({ headers: ' a: b \n\n c:d', body: '' })).toEqual([
     { name: 'a', value: 'b' },
     { name: 'c', value: 'd' },
   ]);
-  expect(() => readHeaders('nonsense')).toThrow(/“nonsense” is not a header/);
+  expect(() => sentHeaders({ headers: 'nonsense', body: '' })).toThrow(/“nonsense” is not a header/);
+});
+
+test('a body of JSON goes as JSON, unless its type is said or left empty', () => {
+  expect(['{"a":1}', ' [1]', '{"a":', 'a=1', '', '"text"', '{} {}'].map((body) => goesAsJson({ headers: '', body }))).toEqual([
+    true,
+    true,
+    false,
+    false,
+    false,
+    false,
+    false,
+  ]);
+  for (const headers of ['content-type: text/plain', 'a: b\n Content-Type :', 'CONTENT-TYPE:x']) expect(goesAsJson({ headers, body: '{}' })).toBe(false);
+  expect(sentHeaders({ headers: 'content-type:', body: '{}' })).toEqual([{ name: 'content-type', value: '' }]);
 });

@@ -4,7 +4,7 @@ import { useStanding } from '../../client/standing';
 import { LetThroughOf } from '../let-through/let-through-of';
 import type { Sender } from '../let-through/queries';
 import { SaveTrial } from '../trials/save-trial';
-import { readHeaders } from './curl';
+import { sentHeaders } from './curl';
 import { ProbeContext, type ProbeForm } from './probe-state';
 
 /** What would let the request through that was sent last, or what holds it. */
@@ -25,7 +25,7 @@ export function Otherwise() {
       call={{
         method: sent.method,
         target: sent.target,
-        headers: Object.fromEntries(readHeaders(sent.headers).map(({ name, value }) => [name.toLowerCase(), value])),
+        headers: Object.fromEntries(sentHeaders(sent).map(({ name, value }) => [name.toLowerCase(), value])),
         address: sent.from === '' ? '127.0.0.1' : sent.from,
         body: sent.body === '' ? null : { content: sent.body },
         sender: senderOf(sent, genuine),
@@ -43,7 +43,7 @@ export function Save() {
   const call = {
     method: sent.method,
     target: sent.target,
-    headers: readHeaders(sent.headers),
+    headers: sentHeaders(sent),
     ...(sent.from === '' ? {} : { from: sent.from }),
     ...bodyOf(sent.body),
     ...(sent.sender === 'persona' ? { personaId: sent.personaId } : {}),

@@ -11,7 +11,7 @@ import { Mark } from '../../parts/mark';
 import { WhyContext } from '../../parts/why';
 import { personasQuery } from '../personas/queries';
 import { useSignIn } from '../personas/use-sign-in';
-import { curlLine } from './curl';
+import { curlLine, goesAsJson } from './curl';
 import { Otherwise, Save } from './probe-after';
 import { ProbeContext, type ProbeForm } from './probe-state';
 
@@ -101,6 +101,7 @@ function Composer({ sending, error, onSend }: { readonly sending: boolean; reado
             value={form.body}
             onChange={(event) => set({ body: event.target.value })}
           />
+          {goesAsJson(form) && <span className="quiet small">goes as application/json, unless a header says otherwise</span>}
         </div>
       )}
       <div className="row wrap">

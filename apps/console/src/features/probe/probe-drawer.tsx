@@ -5,7 +5,7 @@ import { lazy, Suspense, useContext } from 'react';
 import { api } from '../../client/api';
 import { Mark } from '../../parts/mark';
 import { personasQuery } from '../personas/queries';
-import { readHeaders } from './curl';
+import { sentHeaders } from './curl';
 import { ProbeContext } from './probe-state';
 
 const ProbeBody = lazy(() => import('./probe-body').then((module) => ({ default: module.ProbeBody })));
@@ -17,12 +17,12 @@ export function ProbeDrawer() {
   const { data: personas } = useQuery(personasQuery);
   const send = useMutation({
     mutationFn: () => {
-      const { headers, token, personaId, proof, body, from, ...rest } = form;
+      const { headers: _written, token, personaId, proof, body, from, ...rest } = form;
       const sender = form.sender === 'token' ? { token } : form.sender === 'persona' ? { personaId, proof } : {};
       return api.post<ProbeView>('/probe', {
         ...rest,
         ...sender,
-        headers: readHeaders(headers),
+        headers: sentHeaders(form),
         ...(body === '' ? {} : { body }),
         ...(from === '' || rest.against === 'live' ? {} : { from }),
       });

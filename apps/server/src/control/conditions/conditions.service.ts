@@ -1,14 +1,17 @@
 import { Injectable } from '@nestjs/common';
-import { conditionScope } from '@virga/core';
-import type { ConditionScopeView, ConditionsPatch, ConditionSubject, ConditionsView } from '@virga/protocol';
+import { bodyMembers, conditionScope, hasBody, type ApiRule, type OperationRule } from '@virga/core';
+import type { BodyMemberView, ConditionScopeView, ConditionsPatch, ConditionSubject, ConditionsView } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 import { stepOutcomes } from '../../store/record-store.js';
 import { Store } from '../../store/store.js';
 import { tableColumns } from '../../store/table-store.js';
 import type { EditedBy } from '../../session/edited-by.js';
+import { ReferenceService } from '../reference/reference.service.js';
 import { partOf, revisionOf } from '../releases/draft-part.js';
 import { DraftService } from '../releases/draft.service.js';
 
+/** Operations of which the bodies are looked into for one question. */
+const MOST_READ = 20;
 const PART = { kind: 'conditions' } as const;
 const DAY_MS = 86_400_000;
 
@@ -18,6 +21,7 @@ export class ConditionsService {
   constructor(
     private readonly store: Store,
     private readonly draft: DraftService,
+    private readonly references: ReferenceService,
   ) {}
 
   async view(): Promise<ConditionsView> {
@@ -43,7 +47,25 @@ export class ConditionsService {
     // What the API asks is asked of those that have no list of their own.
     const operations = api.operations.filter(({ id, conditions }) => (wanted ? wanted.has(id) : conditions === null));
     const { parameters, attributes } = conditionScope(document, api, operations);
-    return { parameters: [...(parameters ?? [])], attributes: [...(attributes ?? [])], tables: await tableColumns() };
+    return {
+      parameters: [...(parameters ?? [])],
+      attributes: [...(attributes ?? [])],
+      tables: await tableColumns(),
+      bodyMembers: await this.#bodyMembers(api, operations),
+    };
+  }
+
+  /** What the contract names in the bodies of some operations, as far as it can be read now. */
+  async #bodyMembers(api: ApiRule, operations: readonly OperationRule[]): Promise<BodyMemberView[]> {
+    const found = new Map<string, BodyMemberView>();
+    for (const { id } of operations.filter(({ method }) => hasBody(method)).slice(0, MOST_READ)) {
+      const page = await this.references.operationOf(api, id).catch(() => null);
+      for (const { path, type, about } of page === null ? [] : bodyMembers(page)) {
+        const key = JSON.stringify(path);
+        if (!found.has(key)) found.set(key, { path: [...path], type, about });
+      }
+    }
+    return [...found.values()];
   }
 
   async change({ conditions }: ConditionsPatch, edited: EditedBy): Promise<ConditionsView> {
