@@ -2,16 +2,13 @@
 import variant from '@jitl/quickjs-wasmfile-release-sync';
 import { interpreters, ScriptSandbox, type ScriptRun, type ScriptSource, type TableRows } from '@virga/core';
 import { LRUCache } from 'lru-cache';
-import { readlinkSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
-import { setPriority } from 'node:os';
 import { performance } from 'node:perf_hooks';
 import { parentPort } from 'node:worker_threads';
+import { giveWay } from '../ports/give-way.js';
 import type { ScriptAnswer, ScriptAsk, ScriptBegun } from './script-messages.js';
 
-/** How far these threads stand behind the one that serves, as `nice` counts it. */
-const NICE = 10;
 /** Scripts that a thread holds ready. */
 const MAX_SCRIPTS = 16;
 
@@ -57,13 +54,3 @@ port.on('message', (ask: ScriptAsk) => {
     },
   );
 });
-
-/** Lets the thread that serves go first where both want a processor. Linux gives threads priorities of their own; elsewhere nothing is changed. */
-function giveWay(): void {
-  try {
-    const thread = Number(readlinkSync('/proc/thread-self').split('/').pop());
-    if (Number.isInteger(thread)) setPriority(thread, NICE);
-  } catch {
-    // There are no such priorities here.
-  }
-}

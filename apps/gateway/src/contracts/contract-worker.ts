@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { setTimeout } from 'node:timers/promises';
 import { parentPort, workerData } from 'node:worker_threads';
 import { request } from 'undici';
+import { giveWay } from '../ports/give-way.js';
 import { SealedFile } from '../snapshot/sealed-file.js';
 import type { ContractThreadData, FromContractThread, ReadContractAsk } from './contract-messages.js';
 
@@ -70,4 +71,5 @@ async function read(hash: string): Promise<void> {
   tell({ type: 'read', version, names: namesOf(document, version) });
 }
 
+giveWay();
 parentPort?.on('message', ({ hash }: ReadContractAsk) => void read(hash).catch((error: Error) => tell({ type: 'failed', says: error.message })));
