@@ -1,4 +1,4 @@
-import { BEARER_HEADER, tokenRule, type AddressRule } from '@virga/core';
+import { BEARER_HEADER, RELEASE_FORMAT, tokenRule, type AddressRule } from '@virga/core';
 import type { IncomingHttpHeaders, Server } from 'node:http';
 import { calculateJwkThumbprint, exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { createHash, createHmac } from 'node:crypto';
@@ -299,7 +299,7 @@ describe('releases', () => {
 
   test('a release that cannot be used leaves the old one serving and is told', async () => {
     const document = documentFor(upstream.url, issuer.issuer);
-    control.send({ type: 'release', number: 2, hash: 'h2', document: { ...document, format: 9 as typeof document.format } });
+    control.send({ type: 'release', number: 2, hash: 'h2', document: { ...document, format: (RELEASE_FORMAT + 1) as typeof document.format } });
     await until(() => control.statuses.some((status) => status.refusedRelease?.number === 2));
     expect((await get('/a/open/1')).status).toBe(200);
   });

@@ -5,7 +5,8 @@ import { newRequestId, traceContext } from '../listener/request-ids.js';
 import { nonceFor } from '../listener/nonce-for.js';
 import type { LiveRelease } from '../live-release.js';
 import { cleaningOf, cleanOperands, stepTraces } from '../records/build-trace.js';
-import { Transit, type Carrier } from '../transit/transit.js';
+import type { Carrier } from '../transit/carrier.js';
+import { Transit } from '../transit/transit.js';
 
 /** Bytes of an answer's body that a probe keeps. */
 const KEEP_BYTES = 256 * 1024;

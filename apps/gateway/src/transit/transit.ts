@@ -12,60 +12,26 @@ import {
   type Exchange,
   type Finding,
   type LaterPhase,
-  type OperationContract,
   type Verdict,
 } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
 import { performance } from 'node:perf_hooks';
 import type { Readable } from 'node:stream';
 import { readContent } from './decode-body.js';
-import { headersBack, headersUp, queryUp, type ForwardFacts } from './forward-headers.js';
+import { headInstead, isBodyless, lengthOf, readsAnswer, type Head } from './answer-head.js';
+import type { Carrier, TransitFacts, Watch } from './carrier.js';
+import { headersBack, headersUp, queryUp } from './forward-headers.js';
 import { HeldBody, largerContent, notHeld } from './held-bodies.js';
 import { RequestIntake, type GoOn } from './request-intake.js';
 import type { LiveRelease } from '../live-release.js';
 import { Forwarding, type AnswerSink } from '../upstream/forward.js';
 import type { Upstream } from '../upstream/pools.js';
 
-/** Who brings a request and takes its answer: a socket, or whoever tries a draft. */
-export interface Carrier {
-  /** The body to send up, asked for once: when the head has passed and the upstream is called. */
-  body(): Readable | Buffer | null;
-  /** The gateway answers itself; nothing of an answer has gone out. */
-  answer(found: Finding): void;
-  /** The upstream answers: status and header fields as names and values in turn. `resume` is called when there is room again. */
-  start(status: number, headers: readonly string[], resume: () => void): void;
-  /** @returns false when the receiver is full */
-  data(chunk: Buffer): boolean;
-  end(found: Finding): void;
-  /** Half an answer has gone out and no more may. */
-  cut(found: Finding): void;
-}
-
-/** Whoever looks at what passes. It keeps nothing waiting and changes nothing. */
-export interface Watch {
-  request(part: Buffer): void;
-  started(status: number, headers: IncomingHttpHeaders): void;
-  answer(part: Buffer): void;
-}
-
-/** Status, header fields and how to go on: what `start` of a carrier takes. */
-type Head = Parameters<Carrier['start']>;
-
 /** The head of an answer that waits for its body. */
 interface HeldAnswer {
   readonly head: Head;
   readonly need: BodyNeed;
   readonly body: HeldBody;
-}
-
-/** What the upstream is told about a request beyond its own header fields. */
-export interface TransitFacts extends ForwardFacts {
-  /** Who counts as holding the connection, whoever calls; null for the caller, or the address where no client is known. */
-  readonly holder: string | null;
-  /** When the request arrived, on the clock of `performance.now()`. */
-  readonly arrivedAt: number;
-  /** Header fields that the gateway puts into the answer: names and values in turn. */
-  readonly added: readonly string[];
 }
 
 /**
@@ -367,43 +333,4 @@ export class Transit implements AnswerSink {
   #tookUpstream(found: Finding): void {
     this.exchange.took('upstream', found, performance.now() - this.#upstreamAt);
   }
-}
-
-/** Whether the content of an answer is looked into: whatever its contract reads, and every text where that is asked for. A stream has no end to wait for. */
-function readsAnswer(need: BodyNeed, contract: OperationContract | null, status: number, type: string | undefined): boolean {
-  if (need.everyText === true) return !/^\s*text\/event-stream/i.test(type ?? '');
-  return contract?.readsAnswer(status, type) ?? true;
-}
-
-/** Fields that speak of the bytes of a body, which are others now. */
-const OF_BYTES = new Set([
-  'content-encoding',
-  'content-length',
-  'content-md5',
-  'content-digest',
-  'repr-digest',
-  'digest',
-  'etag',
-  'accept-ranges',
-  'transfer-encoding',
-]);
-
-/** The head of an answer whose body was changed. */
-function headInstead([status, headers, resume]: Head, bytes: number): Head {
-  const kept: string[] = [];
-  for (let index = 0; index < headers.length; index += 2) {
-    const name = headers[index] as string;
-    if (!OF_BYTES.has(name.toLowerCase())) kept.push(name, headers[index + 1] as string);
-  }
-  return [status, [...kept, 'content-length', String(bytes)], resume];
-}
-
-/** Whether no content can follow the head of an answer (RFC 9110 section 6.4.1). */
-const isBodyless = (method: string, status: number): boolean => method === 'HEAD' || status === 204 || status === 304;
-
-/** The length of an answer's body as its head says it; null where it does not. */
-function lengthOf(bodyless: boolean, headers: IncomingHttpHeaders): number | null {
-  if (bodyless) return 0;
-  const said = headers['content-length'];
-  return typeof said === 'string' && /^\d{1,15}$/.test(said) ? Number(said) : null;
 }
