@@ -203,6 +203,12 @@ describe('where nobody sent a body', () => {
     expect(await all.cell(all.operations[0] as never, caller(rider(['N'])))).toMatchObject({ kind: 'conditional', hangsOn: ['the body'] });
   });
 
+  test('a method that usually has no body may be sent one all the same', async () => {
+    const table = reach({ operations: [operation('GET', '/moves'), operation('POST', '/moves'), operation('DELETE', '/moves')] });
+    const kinds = await Promise.all(table.operations.map(async (one) => (await table.row(one, [caller(rider(['N']))]))[0]));
+    expect(kinds).toMatchObject([{ kind: 'conditional' }, { kind: 'conditional' }, { kind: 'conditional' }]);
+  });
+
   test('a body that is supposed is decided by, and what would let it through is found in it', async () => {
     const known = { hour: false, address: false, request: false, authorizers: 'none' } as const;
     const supposition = new Supposition(guarded(), { facts: NOTHING_KNOWN, unknown: known, keys: null, authorizers: null });

@@ -76,6 +76,8 @@ export interface CompiledLine {
   /** The steps of the later phases; null where a phase has none. */
   readonly later: Readonly<Record<LaterPhase, readonly CompiledStep[] | null>>;
   readonly needs: Needs;
+  /** Whether a condition or an authorizer reads the request's body. */
+  readonly readsBody: boolean;
   /** Changes of header fields on the way up and back; null where nothing is changed. */
   readonly lanes: { readonly up: CompiledLane | null; readonly back: CompiledLane | null };
   /** What is asked of bodies: the API's rule with the operation's own changes. */
@@ -179,6 +181,10 @@ export class CompiledOperation {
 
   get needs(): CompiledLine['needs'] {
     return this.#line.needs;
+  }
+
+  get readsBody(): CompiledLine['readsBody'] {
+    return this.#line.readsBody;
   }
 
   get lanes(): CompiledLine['lanes'] {

@@ -171,7 +171,8 @@ function compileLine(
   // What reads the body waits until it has come whole, and until all that needs no body has let the request through.
   const ofBody = asks.filter(({ readsBody }) => readsBody === true);
   const then = asks.filter(({ readsBody }) => readsBody !== true);
-  const shared = { ...asked, ...withBodySteps(mapPhases(later, standIn), needs, ofBody, contract.bodyBytes), lanes };
+  const readsBody = ofBody.length > 0;
+  const shared = { ...asked, readsBody, ...withBodySteps(mapPhases(later, standIn), needs, ofBody, contract.bodyBytes), lanes };
   // What was agreed with whoever may call comes behind that, and counting comes last: only what would pass counts.
   then.push(...agreedSteps(rules, { apiId: api.id, apiLimits: api.limits, owner, pointer, asksWho: rights !== null }, context, inMode));
   if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...then, ...head] };

@@ -14,7 +14,7 @@ export interface SupposedRequest {
   readonly address: string | null;
   /**
    * Bytes of its body, or all that it says; null where there is none; `AS_USUAL` for a body of a type that is taken, where the
-   * method has one. Of what is not said nobody knows anything.
+   * method has one or a rule reads it. Of what is not said nobody knows anything.
    */
   readonly body: number | null | 'AS_USUAL' | SupposedBody;
   /** The method and the path as they are sent, where these are not the operation's own plain ones. */
@@ -52,7 +52,7 @@ export function supposeRequest(operation: CompiledOperation, request: SupposedRe
   const { sentAs } = request;
   const method = sentAs?.method ?? operation.rule.method;
   const path = sentAs?.path ?? pathOf(operation, request.parameters);
-  const { bytes, content } = bodyOf(request.body, method);
+  const { bytes, content } = bodyOf(request.body, operation.readsBody || hasBody(method));
   const typed = bytes !== null && request.body === 'AS_USUAL';
   const exchange = new Exchange({
     method,
@@ -69,8 +69,8 @@ export function supposeRequest(operation: CompiledOperation, request: SupposedRe
 
 const UTF8 = new TextEncoder();
 
-function bodyOf(body: SupposedRequest['body'], method: string): { readonly bytes: number | null; readonly content: Uint8Array | null } {
-  if (body === 'AS_USUAL') return { bytes: hasBody(method) ? 2 : null, content: null };
+function bodyOf(body: SupposedRequest['body'], usual: boolean): { readonly bytes: number | null; readonly content: Uint8Array | null } {
+  if (body === 'AS_USUAL') return { bytes: usual ? 2 : null, content: null };
   if (typeof body === 'number' || body === null) return { bytes: body, content: null };
   const content = UTF8.encode(body.content);
   return { bytes: content.length, content };

@@ -4,7 +4,7 @@ import type { ChangeKind } from '../reach/change.js';
 import { shareOf } from '../reach/reach.js';
 import { firstPassing, hangsOn } from '../reach/let-through.js';
 import type { KnownFacts, SupposedToken } from '../suppose/supposed-caller.js';
-import { hasBody, usualType } from '../suppose/supposed-request.js';
+import { usualType } from '../suppose/supposed-request.js';
 import { Supposition, type SupposedCall, type SupposedOutcome } from '../suppose/supposition.js';
 import { tamper, type TamperedToken } from '../bench/tamper.js';
 import { entryOf, type Finding } from '../verdict/codes.js';
@@ -156,14 +156,10 @@ export class OperationTrials {
   }
 
   /** Whether an operation asks something of calls beside who sends them, so that there is something to try with a call that gets in. */
-  #asksOfCalls({ addresses, message, ahead }: CompiledOperation): boolean {
+  #asksOfCalls({ addresses, message, readsBody }: CompiledOperation): boolean {
     const { fence } = this.#supposition.release.document;
     return (
-      ahead.some(({ readsBody }) => readsBody === true) ||
-      addresses.kind === 'only' ||
-      fence.addresses.kind === 'only' ||
-      message.contentTypes !== 'ANY_TYPE' ||
-      message.requestBytes !== 'ANY_SIZE'
+      readsBody || addresses.kind === 'only' || fence.addresses.kind === 'only' || message.contentTypes !== 'ANY_TYPE' || message.requestBytes !== 'ANY_SIZE'
     );
   }
 
@@ -191,8 +187,7 @@ export class OperationTrials {
 
   /** A call that gets in with a body, beginning with an empty object; null where none was found, or where no rule reads the body. */
   async #passingWithBody(by: Supposition, call: SupposedCall): Promise<SupposedCall | null> {
-    const { rule, ahead } = call.operation;
-    if (!hasBody(rule.method) || !ahead.some(({ readsBody }) => readsBody === true)) return null;
+    if (!call.operation.readsBody) return null;
     const headers = { 'content-type': usualType(call.operation), ...call.request.headers };
     const empty = { ...call, request: { ...call.request, headers, body: { content: '{}' } } };
     // Whoever may send anything shows nothing about bodies: somebody is looked for first who may not.
