@@ -93,7 +93,7 @@ await shot('condition', `/apis/${gates}/operations/${encodeURIComponent('POST /g
   const dialog = page.getByRole('dialog');
   await dialog.getByRole('checkbox', { name: /as the API says/ }).uncheck();
   await dialog.getByRole('button', { name: 'write a condition' }).click();
-  await dialog.getByLabel('Name').fill('own tablet');
+  await dialog.getByLabel('Name').last().fill('own tablet');
   await dialog.getByLabel('Condition own tablet').click();
   await page.keyboard.type('"rider" in principal.roles && client.id == "rider-tablet" && request.parameters.gateId.startsWith("G-")');
   await page.keyboard.press('Escape');

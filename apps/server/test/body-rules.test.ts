@@ -1,13 +1,4 @@
-import type {
-  ApiView,
-  AuthorizerInput,
-  AuthorizerView,
-  ProbeView,
-  ProblemDocument,
-  PublishView,
-  TrialReportView,
-  TriedList,
-} from '@virga/protocol';
+import type { ApiView, AuthorizerInput, AuthorizerView, ProbeView, ProblemDocument, PublishView, TrialReportView, TriedList } from '@virga/protocol';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { RunningServer } from './harness.js';
