@@ -55,6 +55,7 @@ export default tseslint.config(
   boundary('apps/standins/src/**/*.ts'),
   {
     files: ['packages/**/*.test.ts', 'packages/*/test/**/*.ts', 'apps/server/test/**/*.ts', 'apps/gateway/test/**/*.ts'],
+    ignores: ['packages/parts/**'],
     languageOptions: { parserOptions: { projectService: false, project: './tsconfig.test.json' } },
   },
   {

@@ -1,4 +1,5 @@
 import AxeBuilder from '@axe-core/playwright';
+import { readFileSync } from 'node:fs';
 import { expect, test } from './demo';
 
 // The demo is shared with other files, which begin with what is live.
@@ -54,6 +55,11 @@ test('a customer is let in with a key and a plan, its limits are seen, its key i
   await expect(refused).toBeVisible({ timeout: 20_000 });
   await use.getByRole('button', { name: 'as a table' }).click();
   await expect(use.getByRole('columnheader', { name: 'From' })).toBeVisible();
+  const file = page.waitForEvent('download');
+  await use.getByRole('button', { name: 'as CSV' }).click();
+  const lines = readFileSync(await (await file).path(), 'utf8').split('\n');
+  expect(lines[0]).toBe('of,what,passed,would-be-refused,refused');
+  expect(lines.some((line) => /^reason,limit\.rate,,,\d+$/.test(line) || /^reason,limit\.rate,,\d+,$/.test(line))).toBe(true);
 
   await page.getByRole('button', { name: 'suspend' }).click();
   await expect(page.getByRole('row', { name: /Open data.*suspended/ })).toBeVisible();

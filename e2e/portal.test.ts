@@ -96,6 +96,9 @@ test('a consumer asks for a plan, the operator approves, a key is made, a call i
   await expect(use).toContainText('1 answered', { timeout: 20_000 });
   await use.getByRole('button', { name: 'as a table' }).click();
   await expect(use.getByRole('columnheader', { name: 'From' })).toBeVisible();
+  const file = page.waitForEvent('download');
+  await use.getByRole('button', { name: 'as CSV' }).click();
+  expect((await file).suggestedFilename()).toMatch(/^use-.+-7d\.csv$/);
   await expect(page.getByRole('region', { name: 'What is left' })).toContainText('of 200 left');
   // Rotated, both keys are taken; revoked, the new one stays.
   await page.getByRole('button', { name: 'rotate' }).click();
@@ -457,4 +460,57 @@ test('the operator writes, shows, decides and switches off; the portal follows a
   await expect(operator.getByRole('link', { name: 'the team' })).toBeVisible();
   await operator.getByLabel('Team in the portal').selectOption('');
   await expect(operator.getByRole('link', { name: 'the team' })).toHaveCount(0);
+});
+
+test('an account is taken away by whom it is of, asked twice, and another one by the operator', async ({ console: operator, demo }) => {
+  const origin = new URL(operator.url()).origin;
+  await operator.goto(`${origin}/portal/teams`);
+  await operator.getByLabel('A new team is called').fill('Passers-by');
+  await operator.getByRole('button', { name: 'Make it' }).click();
+  const join = async (name: string): Promise<Page> => {
+    await operator.getByLabel('For whom it is').fill(name);
+    await operator.getByRole('button', { name: 'Make a link' }).click();
+    await expect(operator.locator('[data-secret]')).toBeVisible();
+    const page = await visitor(operator.context().browser(), (await operator.locator('[data-secret]').textContent())?.trim() ?? '');
+    await page.getByLabel('Name to sign in with').fill(name);
+    await page.getByLabel('What you are called').fill(`The ${name}`);
+    await page.getByLabel('Password').fill('long enough for this');
+    await page.getByRole('button', { name: 'Make the account and join' }).click();
+    await expect(page.getByText('sign out')).toBeVisible();
+    return page;
+  };
+  const page = await join('passer.one');
+  await page.goto(`${demo.portalUrl}/account`);
+  const leave = page.getByRole('button', { name: 'Take it away' });
+  await page.getByLabel('Your password').fill('not it at all');
+  await leave.click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Take it away' }).click();
+  await expect(page.getByText('That is not the password').first()).toBeVisible();
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByLabel('Your password').fill('long enough for this');
+  await leave.click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Keep it' }).click();
+  await expect(page.getByText('sign out')).toBeVisible();
+  await leave.click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Take it away' }).click();
+  await expect(page.getByText('Your account is gone')).toBeVisible();
+  await expect(page.getByRole('link', { name: 'Sign in' })).toBeVisible();
+  await page.context().close();
+  await operator.goto(`${origin}/portal/people`);
+  await operator.getByLabel('Find by name').fill('passer.one');
+  await expect(operator.getByText('Nobody is called so.')).toBeVisible();
+
+  await operator.goto(`${origin}/portal/teams`);
+  await operator.getByLabel('A new team is called').fill('Others passing');
+  await operator.getByRole('button', { name: 'Make it' }).click();
+  const other = await join('passer.two');
+  await operator.goto(`${origin}/portal/people`);
+  await operator.getByLabel('Find by name').fill('passer.two');
+  const row = operator.getByRole('row', { name: /passer\.two/ });
+  await row.getByRole('button', { name: 'take away' }).click();
+  await operator.getByRole('dialog').getByRole('button', { name: 'Take it away' }).click();
+  await expect(row).toHaveCount(0);
+  await other.reload();
+  await expect(other.getByRole('link', { name: 'Sign in' })).toBeVisible();
+  await other.context().close();
 });

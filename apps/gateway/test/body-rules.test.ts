@@ -100,8 +100,10 @@ const decides = (): ServiceSource => ({
 });
 
 const JSON_TYPE = 'Content-Type: application/json\r\n';
+/** The first call of a script waits until its interpreter is ready. */
+const BEGIN_MS = 10_000;
 const post = async (body: string, headers = JSON_TYPE): Promise<string> =>
-  raw(node.port, `POST /a/open/7 HTTP/1.1\r\nHost: g\r\nConnection: close\r\nContent-Length: ${Buffer.byteLength(body)}\r\n${headers}\r\n${body}`);
+  raw(node.port, `POST /a/open/7 HTTP/1.1\r\nHost: g\r\nConnection: close\r\nContent-Length: ${Buffer.byteLength(body)}\r\n${headers}\r\n${body}`, BEGIN_MS);
 const packed = (text: string): Uint8Array<ArrayBuffer> => new Uint8Array(gzipSync(text));
 const statusOf = (answer: string): string => answer.slice(9, 12);
 const chunked = (...parts: readonly string[]): string =>
@@ -247,7 +249,7 @@ describe('a script that is shown the body', () => {
   });
 
   test('is asked without one where none was sent, and is not where it cannot be read', async () => {
-    expect(statusOf(await raw(node.port, 'GET /a/open/7 HTTP/1.1\r\nHost: g\r\nConnection: close\r\n\r\n'))).toBe('403');
+    expect(statusOf(await raw(node.port, 'GET /a/open/7 HTTP/1.1\r\nHost: g\r\nConnection: close\r\n\r\n', BEGIN_MS))).toBe('403');
     const twice = await post('{"opening":1,"opening":2}');
     expect(statusOf(twice)).toBe('400');
     expect((await traceOf(twice)).steps.at(-1)).toMatchObject({
@@ -258,7 +260,11 @@ describe('a script that is shown the body', () => {
   });
 
   test('that does not end refuses the one request', async () => {
-    const slow = raw(node.port, `POST /a/open/7?loop=1 HTTP/1.1\r\nHost: g\r\nConnection: close\r\n${JSON_TYPE}Content-Length: 14\r\n\r\n{"opening":50}`);
+    const slow = raw(
+      node.port,
+      `POST /a/open/7?loop=1 HTTP/1.1\r\nHost: g\r\nConnection: close\r\n${JSON_TYPE}Content-Length: 14\r\n\r\n{"opening":50}`,
+      BEGIN_MS,
+    );
     expect(statusOf(await post('{"opening":50}'))).toBe('200');
     expect(statusOf(await slow)).toMatch(/403|50\d/);
     expect(bodies).toHaveLength(1);

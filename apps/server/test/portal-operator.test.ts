@@ -1,6 +1,7 @@
 import type {
   AttemptAnswer,
   InvitationMade,
+  LookLink,
   NoticeList,
   OwnClient,
   OwnSecretMade,
@@ -286,6 +287,72 @@ describe('an account', () => {
     await browser.ok('DELETE', '/session');
     expect((await browser.call('GET', '/teams/x')).status).toBe(401);
     expect((await browser.call('GET', '/teams/x', undefined, { cookie })).status).toBe(401);
+  });
+
+  test('is taken away by whom it is of: with the password, once no team would be without an owner, with every session', async () => {
+    const { browser, teamId, accountId } = await somebodyOf('quitters');
+    const elsewhere = new PortalBrowser(server);
+    await elsewhere.signIn('quitters.owner', PASSWORD);
+    for (const body of [{}, { password: '' }, { password: 'not it at all' }]) expect((await browser.call('POST', '/account/removal', body)).status).toBe(422);
+    for (const password of [null, 1, [PASSWORD]]) expect((await browser.call('POST', '/account/removal', { password })).status).toBe(422);
+    // A team with a client, and then one with somebody else, is left to somebody.
+    const client = await browser.ok<{ id: string }>('POST', `/teams/${teamId}/clients`, { name: 'Left behind' });
+    const owning = await browser.call('POST', '/account/removal', { password: PASSWORD });
+    expect([owning.status, owning.text]).toEqual([409, expect.stringContaining('quitters has clients and nobody but you') as string]);
+    const { link } = await browser.ok<InvitationMade>('POST', `/teams/${teamId}/invitations`, { role: 'member' });
+    const other = new PortalBrowser(server);
+    const heir = (await other.accept(link, 'quitters.heir', PASSWORD)).session?.accountId ?? '';
+    const only = await browser.call('POST', '/account/removal', { password: PASSWORD });
+    expect([only.status, only.text]).toEqual([409, expect.stringContaining('make somebody else an owner first') as string]);
+    await browser.ok('PATCH', `/teams/${teamId}/members/${heir}`, { role: 'owner' });
+    await browser.ok('POST', '/account/removal', { password: PASSWORD });
+    expect((await browser.site()).session).toBeNull();
+    expect((await elsewhere.site()).session).toBeNull();
+    expect((await elsewhere.call('POST', '/session', { name: 'quitters.owner', password: PASSWORD })).status).toBe(401);
+    expect((await control<PortalAccounts>('GET', '/accounts?text=quitters.owner')).total).toBe(0);
+    expect((await server.call('PATCH', `/control/v1/portal/accounts/${accountId}`, { state: 'active' })).status).toBe(404);
+    // What is the team's stays the team's, and the log says who left.
+    expect((await other.ok<{ items: { id: string }[] }>('GET', `/teams/${teamId}/clients`)).items.map(({ id }) => id)).toEqual([client.id]);
+    const { items } = await control<PortalLog>('GET', '/log');
+    expect(items.find(({ words }) => words === 'the account quitters.owner taken away')).toMatchObject({ side: 'consumer' });
+    // The name is free again, and whoever takes it is nobody of that team.
+    const { id: newcomers } = await control<PortalTeam>('POST', '/teams', { name: 'newcomers' });
+    const again = new PortalBrowser(server);
+    const { session } = await again.accept(
+      (await control<InvitationMade>('POST', `/teams/${newcomers}/invitations`, { role: 'owner' })).link,
+      'quitters.owner',
+      PASSWORD,
+    );
+    expect(session?.teams.map(({ name }) => name)).toEqual(['newcomers']);
+    expect((await again.call('GET', `/teams/${teamId}/clients`)).status).toBe(404);
+  });
+
+  test('is taken away with a team of its own that has nothing; an operator may take any away, at once', async () => {
+    const { browser, teamId } = await somebodyOf('alone');
+    await browser.ok('POST', '/account/removal', { password: PASSWORD });
+    expect((await server.call('GET', `/control/v1/portal/teams/${teamId}`)).status).toBe(404);
+    const { browser: owner, teamId: kept, accountId } = await somebodyOf('removed');
+    await owner.ok('POST', `/teams/${kept}/clients`, { name: 'Stays' });
+    const { link } = await control<InvitationMade>('POST', `/accounts/${accountId}/password`);
+    await server.ok('DELETE', `/portal/accounts/${accountId}`);
+    expect((await owner.call('GET', `/teams/${kept}/clients`)).status).toBe(401);
+    expect((await server.call('DELETE', `/control/v1/portal/accounts/${accountId}`)).status).toBe(404);
+    // A link for its password brings nobody back.
+    expect((await owner.call('POST', '/invitations/password', { token: link.split('#')[1], password: PASSWORD })).status).toBe(410);
+    expect(await control<PortalTeam>('GET', `/teams/${kept}`)).toMatchObject({ people: [], programs: [{ name: 'Stays' }] });
+  });
+
+  test('is taken away by nobody else: not without a session, not while one looks, not from another page', async () => {
+    const { browser, teamId } = await somebodyOf('stayers');
+    expect((await new PortalBrowser(server).call('POST', '/account/removal', { password: PASSWORD })).status).toBe(401);
+    expect((await browser.call('POST', '/account/removal', { password: PASSWORD }, { 'x-csrf-token': 'none' })).status).toBe(403);
+    expect((await browser.call('POST', '/account/removal', { password: PASSWORD }, { origin: 'https://elsewhere.example' })).status).toBe(403);
+    const { url } = await control<LookLink>('POST', '/looks', { teamId });
+    const looker = new PortalBrowser(server);
+    await looker.ok('POST', '/look', { code: url.split('#')[1] });
+    await looker.site();
+    expect((await looker.call('POST', '/account/removal', {})).status).toBe(403);
+    expect((await browser.site()).session).not.toBeNull();
   });
 
   test('is found by name, with teams, how it came and when it was last in', async () => {

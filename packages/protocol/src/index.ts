@@ -279,6 +279,7 @@ export {
   GoTo,
   LookInput,
   AccountPatch,
+  AccountRemoval,
   OwnTeam,
   PortalSession,
   TeamInput,

@@ -7,7 +7,6 @@ import {
   rateFields,
   whenThere,
   type Awaitable,
-  type BodyContent,
   type BodyNeed,
   type Exchange,
   type Finding,
@@ -17,22 +16,15 @@ import {
 import type { IncomingHttpHeaders } from 'node:http';
 import { performance } from 'node:perf_hooks';
 import type { Readable } from 'node:stream';
-import { readContent } from './decode-body.js';
-import { headInstead, isBodyless, lengthOf, readsAnswer, type Head } from './answer-head.js';
+import { isBodyless, lengthOf, readsAnswer, type Head } from './answer-head.js';
+import { AnswerIntake } from './answer-intake.js';
 import type { Carrier, TransitFacts, Watch } from './carrier.js';
 import { headersBack, headersUp, queryUp } from './forward-headers.js';
-import { HeldBody, largerContent, notHeld } from './held-bodies.js';
+import { largerContent } from './held-bodies.js';
 import { RequestIntake, type GoOn } from './request-intake.js';
 import type { LiveRelease } from '../live-release.js';
 import { Forwarding, type AnswerSink } from '../upstream/forward.js';
 import type { Upstream } from '../upstream/pools.js';
-
-/** The head of an answer that waits for its body. */
-interface HeldAnswer {
-  readonly head: Head;
-  readonly need: BodyNeed;
-  readonly body: HeldBody;
-}
 
 /**
  * One request on its way through the phases of its operation, to the upstream and back, whoever carries it: live requests
@@ -52,9 +44,8 @@ export class Transit implements AnswerSink {
   #held: { readonly head: Head; readonly parts: Buffer[] } | null = null;
   /** What takes the request's body in, where its content is looked into. */
   #intake: RequestIntake | null = null;
-  /** The answer's body, held until it was looked into, with its head; or read beside its way. */
-  #answerHeld: HeldAnswer | null = null;
-  #answerBeside: { readonly need: BodyNeed; readonly body: HeldBody } | null = null;
+  /** What takes the answer's body in, where its content is looked into. */
+  #answerIntake: AnswerIntake | null = null;
   #started = false;
   #over = false;
   /** Phases of bodies that were judged: each is once, when its bound is passed. */
@@ -149,10 +140,8 @@ export class Transit implements AnswerSink {
   /** Gives back what was held of bodies. */
   #letGo(): void {
     this.#intake?.drop();
-    this.#answerHeld?.body.drop();
-    this.#answerBeside?.body.drop();
-    this.#answerHeld = null;
-    this.#answerBeside = null;
+    this.#answerIntake?.drop();
+    this.#answerIntake = null;
   }
 
   /** Ends the request with what was found: as an answer while none has begun, else by breaking off. */
@@ -228,9 +217,15 @@ export class Transit implements AnswerSink {
       answer.content = reads ? largerContent(need) : { kind: 'unfinished' };
       return this.#judge('answer-content');
     }
-    const body = new HeldBody(need.limit, this.#holder);
-    if (need.hold) this.#answerHeld = { head, need, body };
-    else this.#answerBeside = { need, body };
+    const host = {
+      holder: this.#holder,
+      begin: (ready: Head) => this.#begin(ready),
+      data: (chunk: Buffer) => this.#carrier.data(chunk),
+      judge: () => this.#judge('answer-content'),
+      over: () => this.#over,
+      broken: (error: unknown) => this.#broken(error),
+    };
+    this.#answerIntake = new AnswerIntake(host, answer, need, head);
     return !need.hold;
   }
 
@@ -260,54 +255,18 @@ export class Transit implements AnswerSink {
         if (!this.#judge('answer-body')) return true;
       }
     }
-    if (this.#answerHeld !== null) return this.#holdAnswer(chunk, this.#answerHeld);
-    this.#answerBeside?.body.add(chunk);
+    const room = this.#answerIntake?.take(chunk) ?? null;
+    if (room !== null) return room;
     if (this.#held === null) return this.#carrier.data(chunk);
     if (this.#held.parts.length === 0) setImmediate(() => this.#release());
     this.#held.parts.push(chunk);
     return true;
   }
 
-  #holdAnswer(chunk: Buffer, { head, need, body }: HeldAnswer): boolean {
-    if (body.add(chunk)) return true;
-    const { answer } = this.exchange;
-    if (answer !== null) answer.content = notHeld(body, need);
-    if (!this.#judge('answer-content')) return true;
-    // It may pass without being looked into: what was held goes first.
-    this.#answerHeld = null;
-    this.#begin(head);
-    let room = true;
-    for (const part of [...body.parts, chunk]) room = this.#carrier.data(part);
-    body.drop();
-    return room;
-  }
-
   end(): void {
     if (this.#over) return;
-    const looked = this.#answerHeld ?? this.#answerBeside;
-    if (looked === null) return this.#finish();
-    const { answer } = this.exchange;
-    const { need, body } = looked;
-    if (answer === null) throw new Error('invariant: an answer that is looked into has begun');
-    const coding = answer.headers['content-encoding'];
-    const content = body.full === null ? readContent(body.whole(), typeof coding === 'string' ? coding : undefined, need) : notHeld(body, need);
-    const judge = (found: BodyContent): void => {
-      if (this.#over) return;
-      answer.content = found;
-      const whole = body.whole();
-      if (!this.#judge('answer-content')) return;
-      if (this.#answerHeld !== null) {
-        const { head } = this.#answerHeld;
-        this.#answerHeld = null;
-        const sent = answer.instead === null ? whole : Buffer.from(answer.instead);
-        this.#begin(answer.instead === null ? head : headInstead(head, sent.length));
-        if (sent.length > 0) this.#carrier.data(sent);
-      }
-      body.drop();
-      this.#finish();
-    };
-    if (content instanceof Promise) void content.then(judge).catch((error: unknown) => this.#broken(error));
-    else judge(content);
+    if (this.#answerIntake === null) this.#finish();
+    else this.#answerIntake.end(() => this.#finish());
   }
 
   #finish(): void {

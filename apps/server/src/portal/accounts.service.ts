@@ -4,6 +4,7 @@ import { createHash, randomBytes } from 'node:crypto';
 import { Op, type Transaction } from 'sequelize';
 import { fieldProblem, notFound, problem } from '../http/problems.js';
 import { checkPassword, hashPassword } from '../session/passwords.js';
+import { ClientRow } from '../store/models/clients.js';
 import { AccountRow, InvitationRow, MemberRow, PortalSessionRow, TeamRow } from '../store/models/portal.js';
 import { logPortal, teamNames } from '../store/portal-store.js';
 import { Store } from '../store/store.js';
@@ -229,6 +230,41 @@ export class AccountsService {
     });
   }
 
+  /** Takes one's own account away. @throws HttpException 422 for a wrong password */
+  async removeOwn(accountId: string, password: string): Promise<void> {
+    const account = await AccountRow.findByPk(accountId, { raw: true });
+    if (account?.password && !(await checkPassword(password, account.password))) throw fieldProblem('/password', 'That is not the password');
+    await this.remove(accountId, null);
+  }
+
+  /**
+   * Takes an account away for good, with its sessions, memberships and links, and with teams of nobody else that have no client. What
+   * was done with it stays in the log, and its teams keep what is theirs.
+   * @param by the operator; null for whose account it is
+   * @throws HttpException 409 for the only owner of a team that others or clients belong to, unless an operator does it
+   */
+  async remove(accountId: string, by: string | null): Promise<void> {
+    await this.store.write(async (transaction) => {
+      const account = await AccountRow.findByPk(accountId, { raw: true, transaction });
+      if (!account) throw notFound('account');
+      const owned = await MemberRow.findAll({ where: { accountId, role: 'owner' }, raw: true, transaction });
+      for (const { teamId } of owned) {
+        if ((await MemberRow.count({ where: { teamId, role: 'owner' }, transaction })) > 1) continue;
+        const others = await MemberRow.count({ where: { teamId, accountId: { [Op.ne]: accountId } }, transaction });
+        const clients = await ClientRow.count({ where: { teamId }, transaction });
+        if (others + clients === 0) await TeamRow.destroy({ where: { id: teamId }, transaction });
+        else if (by === null) throw problem(409, 'A team would have no owner', await leftBehind(teamId, others, transaction));
+      }
+      const where = { accountId };
+      await PortalSessionRow.destroy({ where, transaction });
+      await InvitationRow.destroy({ where, transaction });
+      await MemberRow.destroy({ where, transaction });
+      await AccountRow.destroy({ where: { id: accountId }, transaction });
+      const said = { by: by ?? `portal: ${account.shownName}`, side: by === null ? ('consumer' as const) : ('operator' as const) };
+      await logPortal({ ...said, teamId: null, decides: by !== null, words: `the account ${account.name} taken away` }, transaction);
+    });
+  }
+
   /** A session in which an operator looks and changes nothing. @param teamId null for somebody who is not signed in */
   async openLook(teamId: string | null): Promise<SignedIn> {
     const id = randomBytes(32).toString('base64url');
@@ -240,6 +276,14 @@ export class AccountsService {
 }
 
 const gone = () => problem(410, 'This link is not good any more', 'It was used, withdrawn or is too old. Ask for a new one.');
+
+/** What one has to do about a team before one can leave it behind. */
+async function leftBehind(teamId: string, others: number, transaction: Transaction): Promise<string> {
+  const name = (await TeamRow.findByPk(teamId, { raw: true, transaction }))?.name ?? teamId;
+  return others > 0
+    ? `You are the only owner of ${name}: make somebody else an owner first.`
+    : `${name} has clients and nobody but you: take them away, or invite somebody as an owner first.`;
+}
 
 /** An invitation that can still be taken. Wrong, used, withdrawn and old ones get the same answer. */
 async function usable(token: string, transaction?: Transaction): Promise<InvitationRow> {

@@ -84,6 +84,12 @@ export class AccountPatch {
   @MayBeLeftOut() @ChosenPassword() password?: string;
 }
 
+/** Takes one's own account away. */
+export class AccountRemoval {
+  /** The password, where the account has one. */
+  @MayBeLeftOut() @IsString() @MaxLength(200) password?: string;
+}
+
 export class OwnTeam {
   @IsString() id: string;
   @IsString() name: string;

@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
+import { count, exactTime, sliceWords, UseFrame } from '@virga/parts';
 import type { ClientUseView, UseDays } from '@virga/protocol';
 import { sum } from 'd3';
 import { useState } from 'react';
@@ -6,55 +7,37 @@ import { Link } from 'react-router';
 import { withQuery } from '../../client/api';
 import { DataTable } from '../../parts/data-table';
 import { Mark } from '../../parts/mark';
-import { count, exactTime, ProblemNotice, sliceWords, UseBars } from '@virga/parts';
 import { clientUseQuery } from './queries';
-
-const SPANS: readonly (readonly [UseDays, string])[] = [
-  [1, '24 h'],
-  [7, '7 d'],
-  [30, '30 d'],
-];
 
 /** How much a client called and what was refused to it, as a picture or a table, by API and by kind of refusal. */
 export function ClientUse({ clientId }: { readonly clientId: string }) {
   const [days, setDays] = useState<UseDays>(1);
-  const [table, setTable] = useState(false);
   const { data: use, error } = useQuery(clientUseQuery(clientId, days));
-  const would = sum(use?.slices ?? [], ({ wouldRefuse }) => wouldRefuse);
   return (
-    <section className="stack" style={{ marginTop: 18 }} aria-label="Its use">
-      <div className="row">
-        <h2>Its use</h2>
-        {use && (
-          <span className="quiet grow">
-            {count(use.passed)} passed{would > 0 && ` (${count(would)} would have been refused)`}, {count(use.refused)} refused
-          </span>
-        )}
-        <span className="row" style={{ gap: 12 }}>
-          {SPANS.map(([span, words]) => (
-            <button key={span} className="link" aria-pressed={span === days} onClick={() => setDays(span)}>
-              {span === days ? <b>{words}</b> : words}
-            </button>
-          ))}
-          <button className="link" onClick={() => setTable(!table)}>
-            {table ? 'as a picture' : 'as a table'}
-          </button>
-        </span>
-      </div>
-      <ProblemNotice error={error} />
-      {use && <Shown use={use} table={table} clientId={clientId} />}
-    </section>
+    <div style={{ marginTop: 18 }}>
+      <UseFrame
+        title="Its use"
+        file={`use-${clientId}`}
+        {...{ use, error, days }}
+        onDays={setDays}
+        said={saidOf}
+        empty="Nothing came that proved itself as this client. What is sent with a wrong or withdrawn proof is nobody’s, and not counted here."
+        slices={(some) => <Slices use={some} />}
+      >
+        {(some) => <Shown use={some} clientId={clientId} />}
+      </UseFrame>
+    </div>
   );
 }
 
-function Shown({ use, table, clientId }: { readonly use: ClientUseView; readonly table: boolean; readonly clientId: string }) {
-  if (use.passed + use.refused === 0)
-    return (
-      <p className="quiet">Nothing came that proved itself as this client. What is sent with a wrong or withdrawn proof is nobody’s, and not counted here.</p>
-    );
+function saidOf({ slices, passed, refused }: ClientUseView): string {
+  const would = sum(slices, ({ wouldRefuse }) => wouldRefuse);
+  return `${count(passed)} passed${would > 0 ? ` (${count(would)} would have been refused)` : ''}, ${count(refused)} refused`;
+}
+
+function Shown({ use, clientId }: { readonly use: ClientUseView; readonly clientId: string }) {
   return (
     <>
-      {table ? <Slices use={use} /> : <UseBars use={use} />}
       <div className="columns">
         <DataTable
           items={use.apis}

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { Ago, count, ProblemNotice } from '@virga/parts';
+import { Ago, Confirm, count, ProblemNotice } from '@virga/parts';
 import type { InvitationMade, PortalAccount } from '@virga/protocol';
 import { useState } from 'react';
 import { api } from '../../client/api';
@@ -20,13 +20,19 @@ export function People() {
     'Done, at once',
   );
   const reset = usePortalChange((id: string) => api.post<InvitationMade>(`/portal/accounts/${id}/password`), 'Made');
+  const [leaving, setLeaving] = useState<PortalAccount | null>(null);
+  const remove = usePortalChange(
+    (id: string) => api.remove(`/portal/accounts/${id}`),
+    'Taken away, at once',
+    () => setLeaving(null),
+  );
   return (
     <div className="stack">
       <div className="field" style={{ maxWidth: 260 }}>
         <label htmlFor="find-person">Find by name</label>
         <input id="find-person" type="search" value={text} onChange={(event) => setText(event.target.value)} />
       </div>
-      <ProblemNotice error={error ?? set.error ?? reset.error} />
+      <ProblemNotice error={error ?? set.error ?? reset.error ?? remove.error} />
       {reset.data && <LinkOnce made={reset.data} />}
       {data && data.items.length === 0 && <div className="empty">{text === '' ? 'Nobody has an account yet.' : 'Nobody is called so.'}</div>}
       {data && data.items.length > 0 && (
@@ -59,10 +65,28 @@ export function People() {
             },
             {
               className: 'number',
-              cell: (one) => <Actions one={one} onState={(state) => set.mutate({ id: one.id, state })} onReset={() => reset.mutate(one.id)} />,
+              cell: (one) => (
+                <Actions
+                  one={one}
+                  onState={(state) => set.mutate({ id: one.id, state })}
+                  onReset={() => reset.mutate(one.id)}
+                  onRemove={() => setLeaving(one)}
+                />
+              ),
             },
           ]}
         />
+      )}
+      {leaving && (
+        <Confirm
+          title={`Take the account of ${leaving.shownName} away`}
+          action="Take it away"
+          onYes={() => remove.mutate(leaving.id)}
+          onNo={() => setLeaving(null)}
+        >
+          It is signed out at once. Its teams keep their programs, and the log keeps what was done with it. Whoever is to stay out is switched off instead: one
+          who is gone may come anew.
+        </Confirm>
       )}
       {data && data.total > data.items.length && <p className="quiet">and {count(data.total - data.items.length)} more; find them by name.</p>}
     </div>
@@ -73,10 +97,12 @@ function Actions({
   one: { state, provider },
   onState,
   onReset,
+  onRemove,
 }: {
   readonly one: PortalAccount;
   readonly onState: (state: 'active' | 'off') => void;
   readonly onReset: () => void;
+  readonly onRemove: () => void;
 }) {
   return (
     <span className="row" style={{ justifyContent: 'flex-end' }}>
@@ -95,6 +121,9 @@ function Actions({
           {state === 'waiting' ? 'decline' : 'switch off'}
         </button>
       )}
+      <button className="link rust" onClick={onRemove}>
+        take away
+      </button>
     </span>
   );
 }

@@ -1,8 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { cellsDiffer, type ReachOperation, type SupposedCaller } from '@virga/core';
 import { csvFormatRows } from 'd3';
-import { count, ProblemNotice } from '@virga/parts';
-import { saveText } from '../../client/save-text';
+import { count, ProblemNotice, saveText } from '@virga/parts';
 import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { useStanding } from '../../client/standing';

@@ -1,11 +1,13 @@
 import Button from '@mui/material/Button';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { ProblemNotice } from '@virga/parts';
+import { Confirm, ProblemNotice } from '@virga/parts';
 import { useSnackbar } from 'notistack';
+import { useState } from 'react';
 import { Link } from 'react-router';
 import { api } from '../../client/api';
 import { siteQuery, useSession } from '../../client/site';
 import { Input, valuesOf } from './fields';
+import { useGoOn } from './signed-in';
 
 /** One's own account. */
 export function Account() {
@@ -82,6 +84,49 @@ export function Account() {
           </div>
         </form>
       )}
+      <Leave hasPassword={session.hasPassword} />
     </div>
+  );
+}
+
+/** Takes the account away, once that was asked twice. */
+function Leave({ hasPassword }: { readonly hasPassword: boolean }) {
+  const goOn = useGoOn();
+  const { enqueueSnackbar } = useSnackbar();
+  const [given, setGiven] = useState<Record<string, string> | null>(null);
+  const leave = useMutation({
+    mutationFn: (values: Record<string, string>) => api.post('/account/removal', values),
+    onSuccess: async () => {
+      enqueueSnackbar('Your account is gone');
+      await goOn('/');
+    },
+    onSettled: () => setGiven(null),
+  });
+  return (
+    <form
+      className="stack"
+      onSubmit={(event) => {
+        event.preventDefault();
+        setGiven(valuesOf(event.currentTarget));
+      }}
+    >
+      <h2>Take the account away</h2>
+      <p style={{ margin: 0 }} className="quiet">
+        Your teams keep their programs and keys. A team of yours alone that has none goes with you.
+      </p>
+      {/* Another form has a field of that name. */}
+      {hasPassword && <Input id="leaving-password" name="password" label="Your password" type="password" autoComplete="current-password" error={leave.error} />}
+      <ProblemNotice error={leave.error} />
+      <div>
+        <Button type="submit" color="error" variant="outlined" disabled={leave.isPending}>
+          Take it away
+        </Button>
+      </div>
+      {given && (
+        <Confirm title="Take your account away" action="Take it away" onYes={() => leave.mutate(given)} onNo={() => setGiven(null)}>
+          You are signed out everywhere, and nobody can bring it back.
+        </Confirm>
+      )}
+    </form>
   );
 }

@@ -8,19 +8,22 @@ const wrongIn = (error: unknown, name: string): string =>
 /** An input of a form that the portal's API checks. */
 export function Input({
   name,
+  id = name,
   label,
   hint,
   error,
   ...rest
 }: {
   readonly name: string;
+  /** Where a page has two fields of one name. */
+  readonly id?: string;
   readonly label: string;
   readonly hint?: string;
   readonly error: unknown;
-} & Omit<React.InputHTMLAttributes<HTMLInputElement>, 'name'>) {
+} & Omit<React.InputHTMLAttributes<HTMLInputElement>, 'name' | 'id'>) {
   return (
-    <Field id={name} label={label} error={wrongIn(error, name)} {...(hint === undefined ? {} : { hint })}>
-      <input id={name} name={name} required aria-invalid={wrongIn(error, name) !== ''} {...rest} />
+    <Field id={id} label={label} error={wrongIn(error, name)} {...(hint === undefined ? {} : { hint })}>
+      <input id={id} name={name} required aria-invalid={wrongIn(error, name) !== ''} {...rest} />
     </Field>
   );
 }

@@ -1,6 +1,7 @@
 import { Body, Controller, Delete, Get, Header, HttpCode, HttpException, Inject, Patch, Post, Req, Res } from '@nestjs/common';
 import {
   AccountPatch,
+  AccountRemoval,
   GoTo,
   InvitationAccount,
   InvitationInput,
@@ -96,6 +97,20 @@ export class PortalSessionController {
     @Res({ passthrough: true }) response: Response,
   ): Promise<void> {
     await this.#guarded(request, response, session.accountId, () => this.accounts.changeOwn(session.accountId, patch, id));
+  }
+
+  @Post('account/removal')
+  @HttpCode(204)
+  @WhileWaiting()
+  async remove(
+    @Body() { password = '' }: AccountRemoval,
+    @SignedIn() session: PortalSession,
+    @Req() request: Request,
+    @Res({ passthrough: true }) response: Response,
+  ): Promise<void> {
+    if (session.looks) throw problem(403, 'You only look');
+    await this.#guarded(request, response, session.accountId, () => this.accounts.removeOwn(session.accountId, password));
+    response.clearCookie(PORTAL_COOKIE, this.#cookie('strict'));
   }
 
   @Post('registrations')

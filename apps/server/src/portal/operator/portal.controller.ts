@@ -35,6 +35,7 @@ import { SubscriptionsService } from '../../control/plans/subscriptions.service.
 import { Endpoint } from '../../http/endpoint.js';
 import { CalledBy, type Caller } from '../../session/access.guard.js';
 import { readPortalLog } from '../../store/portal-store.js';
+import { AccountsService } from '../accounts.service.js';
 import { Looks } from '../looks.js';
 import { PagesService } from '../pages.service.js';
 import { PortalSettingsService } from '../portal-settings.service.js';
@@ -48,6 +49,7 @@ const LOG_PAGE = 100;
 export class PortalController {
   constructor(
     private readonly settings: PortalSettingsService,
+    private readonly people: AccountsService,
     private readonly teams: TeamsService,
     private readonly subscriptions: SubscriptionsService,
     private readonly clients: ClientsService,
@@ -101,6 +103,12 @@ export class PortalController {
   @Endpoint({ summary: 'Approve an account or switch it off; acts at once', body: AccountStatePatch, answer: PortalAccount, errors: [404] })
   setState(@Param('id') id: string, @Body() { state }: AccountStatePatch, @CalledBy() { name }: Caller): Promise<PortalAccount> {
     return this.teams.setState(id, state, name);
+  }
+
+  @Delete('accounts/:id')
+  @Endpoint({ summary: 'Take an account away for good; acts at once', errors: [404] })
+  async removeAccount(@Param('id') id: string, @CalledBy() { name }: Caller): Promise<void> {
+    await this.people.remove(id, name);
   }
 
   @Post('accounts/:id/password')
