@@ -494,7 +494,8 @@ test('an account is taken away by whom it is of, asked twice, and another one by
   await leave.click();
   await page.getByRole('dialog').getByRole('button', { name: 'Take it away' }).click();
   await expect(page.getByText('Your account is gone')).toBeVisible();
-  await expect(page.getByRole('link', { name: 'Sign in' })).toBeVisible();
+  await expect(page.getByRole('link', { name: 'Sign in', exact: true })).toBeVisible();
+  await expect(page).toHaveURL(`${demo.portalUrl}/`);
   await page.context().close();
   await operator.goto(`${origin}/portal/people`);
   await operator.getByLabel('Find by name').fill('passer.one');
@@ -511,6 +512,6 @@ test('an account is taken away by whom it is of, asked twice, and another one by
   await operator.getByRole('dialog').getByRole('button', { name: 'Take it away' }).click();
   await expect(row).toHaveCount(0);
   await other.reload();
-  await expect(other.getByRole('link', { name: 'Sign in' })).toBeVisible();
+  await expect(other.getByRole('link', { name: 'Sign in', exact: true })).toBeVisible();
   await other.context().close();
 });
