@@ -21,6 +21,7 @@ const BODIES = [
   [json, '{"opening":{"valueOf":5}}'],
   [json, '{"opening":null}'],
   [json, '{"opening":true}'],
+  [json, '{"opening":-9007199254740993}'],
   [json, '{"opening":1e400}'],
   [json, '{"opening":-1e400}'],
   [json, '{"opening":NaN}'],

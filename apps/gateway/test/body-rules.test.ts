@@ -256,6 +256,8 @@ describe('a script that is shown the body', () => {
       code: 'authorizer.unread',
       operands: { says: expect.stringContaining('reader takes') as string },
     });
+    // A whole number that the script would see as its neighbour.
+    expect(statusOf(await post('{"opening":1,"id":1234567890123456789}'))).toBe('400');
     expect(bodies).toEqual([]);
   });
 

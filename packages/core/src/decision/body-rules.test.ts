@@ -88,6 +88,17 @@ describe('a condition that reads the body', () => {
     expect(await codeOf('!has(request.body)', content)).toBe('condition.unread');
   });
 
+  // RFC 8259 section 6: whole numbers are taken alike between -(2**53)+1 and (2**53)-1.
+  test('refuses a whole number that it would round, where it looks at it', async () => {
+    for (const id of ['9007199254740993', '9007199254740992', '-9007199254740993', '1234567890123456789', '1e16'])
+      expect([id, await codeOf('request.body.by.id == request.body.by.id', bytesOf(`{"by":{"id":${id}}}`))]).toEqual([id, 'condition.unread']);
+    expect(await codeOf('request.body.id == 9007199254740991', bytesOf('{"id":9007199254740991}'))).toBe('condition.met');
+    expect(await codeOf('request.body.ids.all(i, i < 5)', bytesOf('{"ids":[1,9007199254740993]}'))).toBe('condition.unread');
+    // What nobody looks at may be as large as it likes.
+    expect(await codeOf(HALF, bytesOf('{"opening":50,"gate":"G-1","id":1234567890123456789}'))).toBe('condition.met');
+    expect(await codeOf('request.body.size() > 0', bytesOf('{"opening":50,"id":1234567890123456789}'))).toBe('condition.unread');
+  });
+
   test('tells no body from one that is empty or null', async () => {
     expect(await codeOf('!has(request.body)', null)).toBe('condition.met');
     expect(await codeOf('!has(request.body)', bytesOf('null'))).toBe('condition.not-met');

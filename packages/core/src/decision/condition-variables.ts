@@ -6,7 +6,7 @@ import type { DirectorySource } from '../directory/facts.js';
 import type { Exchange } from './exchange.js';
 import { formOf } from '../learn/mask-sample.js';
 import { readPairs } from './query-pairs.js';
-import { bodyValue, looksAtBody } from './request-body.js';
+import { bodyValue, exactly, looksAtBody } from './request-body.js';
 import { celValue } from '../condition/cel-value.js';
 import type { MemberPath } from '../condition/member-paths.js';
 
@@ -72,8 +72,8 @@ function namesBelow(path: MemberPath, looksAt: readonly MemberPath[]): readonly 
 
 /** The members of a body that are looked at, so that a large one costs no more than these. @param names null for all */
 function lookedAt(body: unknown, names: readonly string[] | null): unknown {
-  if (names === null || !isRecord(body)) return celValue(body);
-  return celValue(Object.fromEntries(names.flatMap((name) => (Object.hasOwn(body, name) ? [[name, body[name]]] : []))));
+  if (names === null || !isRecord(body)) return celValue(exactly(body));
+  return celValue(exactly(Object.fromEntries(names.flatMap((name) => (Object.hasOwn(body, name) ? [[name, body[name]]] : [])))));
 }
 
 function mapOf(names: Iterable<string>, valueOf: (name: string) => unknown): Map<string, unknown> {
@@ -177,7 +177,7 @@ const NONE: ReadonlySet<string> = new Set();
  * @throws Error in words for what cannot be read
  */
 export function inputOf(exchange: Exchange, nowMs: number, withBody: boolean): Readonly<Record<string, unknown>> {
-  const body = withBody ? bodyValue(exchange) : undefined;
+  const body = withBody ? exactly(bodyValue(exchange)) : undefined;
   return {
     principal: plain(mapOf(PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name))),
     client: {

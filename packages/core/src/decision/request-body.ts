@@ -44,6 +44,18 @@ export function bodyValue(exchange: Exchange): unknown {
   }
 }
 
+/**
+ * A value of a body, or of those members that are looked at, where no whole number in it was rounded: one of more than 53 bits is read as
+ * its neighbour here and as itself by others (RFC 8259 section 6), so that it could pass for another number.
+ * @throws UnreadBody
+ */
+export function exactly<T>(value: T): T {
+  if (typeof value === 'number' && Number.isInteger(value) && !Number.isSafeInteger(value))
+    throw new UnreadBody('a whole number in the body has more than 53 bits, which readers round differently');
+  if (typeof value === 'object' && value !== null) Object.values(value).forEach(exactly);
+  return value;
+}
+
 /** What is wrong with a body, kept beside those that can be read. */
 class Unread {
   constructor(readonly says: string) {}
