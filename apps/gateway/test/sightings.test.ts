@@ -218,8 +218,9 @@ describe('what is only told of', () => {
     await publish(look(email('tell', 'tell'), { detector: 'card', request: null, answer: 'mask' }));
     answer = json({ rows: [{ contact: MAIL }, { contact: 'ben@orchard.example' }], card: '4111111111111111' });
     await send(`POST /a/open/7?notify=${MAIL}`, JSON.stringify({ by: MAIL }), 'Content-Type: application/json\r\n');
-    const batches = await told((all) => all.some(({ findings }) => findings.length > 0));
-    const findings = batches.flatMap((batch) => batch.findings).filter(({ operation }) => operation.startsWith('POST'));
+    const ofPost = (all: Awaited<ReturnType<typeof told>>) => all.flatMap((batch) => batch.findings).filter(({ operation }) => operation.startsWith('POST'));
+    // What was found of requests before may be told in a batch of its own.
+    const findings = ofPost(await told((all) => ofPost(all).length >= 4));
     const text = JSON.stringify(findings, (_key, value: unknown) => (value instanceof Map ? [...value] : value));
     expect(text).not.toMatch(/ada@|ben@|41111111/);
     expect(findings.map(({ detector, side, at, operation, values, passed }) => [detector, side, at, operation, values, passed]).sort()).toEqual(
