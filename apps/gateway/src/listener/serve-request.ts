@@ -11,6 +11,7 @@ import type { SightingThread } from '../sightings/sighting-thread.js';
 import type { Carrier } from '../transit/carrier.js';
 import { Transit } from '../transit/transit.js';
 import { connectionOf } from './connection.js';
+import { leaveTogether, type Leaving } from './leave-together.js';
 import { drainUpload } from './linger.js';
 import { Pace } from './pace.js';
 import type { Slots } from './slots.js';
@@ -42,7 +43,7 @@ export interface Transfer {
 const SMALL_ANSWER = 4096;
 
 /** One request at the listener, from its first byte to its record. */
-export class ServedRequest implements Carrier {
+export class ServedRequest implements Carrier, Leaving {
   readonly #req: IncomingMessage;
   readonly #res: ServerResponse;
   readonly #live: LiveRelease;
@@ -59,8 +60,9 @@ export class ServedRequest implements Carrier {
   #responseBytes = 0;
   /** Bytes of the answer's body as its head says them; -1 where it does not. */
   #announced = -1;
-  /** The whole body, until its end is told. */
+  /** The whole body, until it leaves. */
   #whole: string | null = null;
+  #encoding: 'latin1' | 'utf8' = 'latin1';
   /** Bytes of the body that went up; what was refused was not read. */
   #requestBytes = 0;
   #resume: (() => void) | null = null;
@@ -208,6 +210,7 @@ export class ServedRequest implements Carrier {
     this.#brokenOff = true;
     if (!this.#recorded) return this.#cutOff(found);
     // It was answered already, and what is left of it was only read on.
+    this.leave();
     if (!this.#res.writableEnded) this.#res.end();
   }
 
@@ -242,11 +245,24 @@ export class ServedRequest implements Carrier {
   end(found: Finding): void {
     const { instead = null, fields = null } = this.#exchange.answer ?? {};
     this.#delivered = instead === null && fields === null ? 'whole' : 'masked';
+    const half = this.#body !== null && !this.#req.complete;
     if (this.#whole === null) this.#res.end();
-    else this.#res.end(this.#whole, 'latin1');
+    else if (half) this.leave();
+    else leaveTogether(this);
     // An upstream may answer before it has the whole body; what is left of it would keep the connection waiting.
-    if (this.#body && !this.#req.complete) drainUpload(this.#req, (whole) => whole || this.#req.socket.destroySoon());
+    if (half) drainUpload(this.#req, (whole) => whole || this.#req.socket.destroySoon());
     this.#record(this.#status, found);
+  }
+
+  /** Writes the whole answer that waits, if one does. */
+  leave(): void {
+    const whole = this.#whole;
+    this.#whole = null;
+    if (whole === null || this.#res.destroyed) return;
+    this.#res.write(whole, this.#encoding);
+    // The end would else join it in the socket's buffer, and two parts take a slower way than one (measured: a tenth of a request).
+    this.#res.socket?.uncork();
+    this.#res.end();
   }
 
   /** Half an answer cannot be taken back: the broken connection tells the caller. */
@@ -275,10 +291,16 @@ export class ServedRequest implements Carrier {
       this.#responseBytes = body?.length ?? 0;
       res.writeHead(answer.status, headers);
       // The whole answer goes out at once; the connection ends only when its sender has had the time to read it.
-      if (body !== null) res.write(body);
-      else if (bodyComes) res.flushHeaders();
-      if (bodyComes) drainUpload(this.#req, () => res.end());
-      else res.end();
+      if (body !== null && !bodyComes) {
+        this.#whole = body;
+        this.#encoding = 'utf8';
+        leaveTogether(this);
+      } else {
+        if (body !== null) res.write(body);
+        else if (bodyComes) res.flushHeaders();
+        if (bodyComes) drainUpload(this.#req, () => res.end());
+        else res.end();
+      }
     }
     this.#record(answer.status, found);
   }
