@@ -62,4 +62,4 @@ function metadataText(value: unknown): string | null {
 }
 
 /** What is said of a lane in a trace: names only. */
-export const laneFinding = <C extends 'lane.up' | 'lane.back'>(code: C, { said }: CompiledLane): FindingOf<C> => finding(code, { ...said } as never);
+export const laneFinding = <C extends 'lane.up' | 'lane.back'>(code: C, { said }: CompiledLane): FindingOf<C> => finding(code, { ...said });

@@ -43,14 +43,18 @@ export const CODES = defineCodes(
 
 export type Code = keyof typeof CODES;
 
-/** The operands that a code carries. */
-export type OperandsOf<C extends Code> = C extends Code ? ((typeof CODES)[C] extends CodeEntry<infer O> ? O : never) : never;
+// By the code and not by a condition over all of them: that would be worked out anew wherever something is found.
+type OperandsByCode = { readonly [C in Code]: (typeof CODES)[C] extends CodeEntry<infer O> ? O : never };
+type FindingByCode = { readonly [C in Code]: { readonly code: C; readonly operands: OperandsByCode[C] } };
 
-/** What a check found: a code with its values, and no text. */
-export type Finding = { readonly [C in Code]: { readonly code: C; readonly operands: OperandsOf<C> } }[Code];
+/** The operands that a code carries. */
+export type OperandsOf<C extends Code> = OperandsByCode[C];
 
 /** What checks find of a few codes. */
-export type FindingOf<C extends Code> = Extract<Finding, { readonly code: C }>;
+export type FindingOf<C extends Code> = FindingByCode[C];
+
+/** What a check found: a code with its values, and no text. */
+export type Finding = FindingOf<Code>;
 
 export function finding<C extends Code>(code: C, operands: OperandsOf<C>): FindingOf<C> {
   return { code, operands } as unknown as FindingOf<C>;
