@@ -106,6 +106,26 @@ test('an account that is switched off does not come in by its provider either', 
   expect((await signInBy(new PortalBrowser(server), 'auditor')).status).toBe(403);
 });
 
+test('a provider that is closed to the portal ends the sessions that it vouched for, at once, and no others', async () => {
+  await open();
+  await control('PATCH', '/settings', { registration: 'by-itself' });
+  const browser = new PortalBrowser(server);
+  expect((await signInBy(browser, 'rider.north')).status).toBe(200);
+  await control('PATCH', '/settings', { registration: 'closed' });
+  const { browser: withPassword } = await somebodyOf('passwords');
+  const seen = async () => [(await browser.site()).session?.accountId ?? null, (await withPassword.site()).session?.accountId ?? null];
+  const [account, other] = await seen();
+  expect([account, other]).toEqual([expect.any(String), expect.any(String)]);
+  await open({ signIn: false });
+  expect(await seen()).toEqual([null, other]);
+  expect((await browser.call('GET', '/teams/any')).status).toBe(401);
+  // Open again, it is the same person; taken out, closed with it.
+  await open();
+  expect(await seen()).toEqual([account, other]);
+  await control('PATCH', '/settings', { providers: [] });
+  expect(await seen()).toEqual([null, other]);
+});
+
 test('a token as a program and as somebody who signs in, for an API that is seen; it is nobody else’s', async () => {
   await open();
   const { browser } = await somebodyOf('tokens');

@@ -64,7 +64,7 @@ export class AccountsService {
     return { id, expiresAt: facts.expiresAt };
   }
 
-  /** The session of a secret id; null for none, one that is over, or one whose account is off or gone. */
+  /** The session of a secret id; null for none, one that is over, or one whose account is off, gone, or of a provider that is closed to the portal. */
   async find(id: string): Promise<PortalSession | null> {
     const row = await PortalSessionRow.findByPk(sha256(id), { raw: true });
     // An end that cannot be read is over.
@@ -78,6 +78,7 @@ export class AccountsService {
     }
     const account = row.accountId === null ? null : await AccountRow.findByPk(row.accountId, { raw: true });
     if (!account || (account.state !== 'active' && account.state !== 'waiting')) return null;
+    if (account.issuer !== null && !(await this.settings.isOpenTo(account.issuer))) return null;
     const members = account.state === 'active' ? await MemberRow.findAll({ where: { accountId: account.id }, order: [['since', 'ASC']], raw: true }) : [];
     const names = await teamNames(members.map(({ teamId }) => teamId));
     return {

@@ -129,6 +129,14 @@ export class PortalSettingsService {
     return this.releases.live?.document.providers.some(({ id }) => id === providerId) ?? false;
   }
 
+  /** Whether one signs in at the provider of an issuer: open for that now, and trusted by the live release. */
+  async isOpenTo(issuer: string): Promise<boolean> {
+    const trusted = this.releases.live?.document.providers.filter((provider) => provider.issuer === issuer) ?? [];
+    if (trusted.length === 0) return false;
+    const { providers } = await this.read();
+    return providers.some(({ providerId, signIn }) => signIn && trusted.some(({ id }) => id === providerId));
+  }
+
   /** The secret of the portal at a provider; empty for none. */
   secretOf({ providerId, sealed }: KeptProvider): string {
     return sealed === null ? '' : this.vault.open(sealed, `portal ${providerId}`);
