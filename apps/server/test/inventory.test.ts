@@ -292,6 +292,16 @@ describe('what is seen and in no contract', () => {
     expect(valueAt(document, '/paths/~1v0~1export/get/security')).toEqual([{ trust: [] }]);
     expect(valueAt(document, '/paths/~1v0~1export/get/responses/401')).toBeDefined();
     expect(readContract(text).problems).toEqual([]);
+    // What limits the gateway limits each operation.
+    const limited = async (): Promise<boolean> => {
+      const { text: now } = await server.ok<ContractText>('GET', `/apis/${id}/contract/enforced`);
+      return valueAt(readContract(now).document ?? {}, '/paths/~1meters/get/responses/429') !== undefined;
+    };
+    expect(await limited()).toBe(false);
+    const limit = { name: 'each minute', by: { kind: 'address' }, method: 'fixed', requests: 1000, seconds: 60, burst: null, mode: 'enforce' };
+    await server.ok('PATCH', '/limits', { limits: [limit] });
+    expect(await limited()).toBe(true);
+    await server.ok('PATCH', '/limits', { limits: [] });
   });
 });
 

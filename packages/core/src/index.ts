@@ -311,7 +311,7 @@ export type { Evidence } from './learn/evidence.js';
 export { pack, unpack } from './learn/pack.js';
 export { describeLearned, learnedDocument, type DescribedOperation } from './learn/learned-document.js';
 export { evidenceRows, type EvidenceRow } from './learn/evidence-rows.js';
-export { enforcedContract, SECURITY_KINDS, securityGaps, type SecurityGap, type SecurityKind } from './contract/enforced-contract.js';
+export { enforcedContract, SECURITY_KINDS, securityGaps, type LimitingRules, type SecurityGap, type SecurityKind } from './contract/enforced-contract.js';
 export { templateShape } from './contract/diff-contracts.js';
 export { leaveOut, mergeLearned, type Merge } from './learn/merge-learned.js';
 export { driftOf, DRIFT_KINDS, type Drift, type DriftKind } from './learn/drift.js';

@@ -1,7 +1,8 @@
 import { describeAccess } from '../access/describe-access.js';
 import type { AccessRule } from '../document/access-rule.js';
 import { modeOf } from '../document/modes.js';
-import type { ApiRule, OperationRule, SchemeRule } from '../document/release-document.js';
+import type { ApiRule, OperationRule, ReleaseDocument, SchemeRule } from '../document/release-document.js';
+import { compilePlan } from '../limit/compile-plan.js';
 import { canonicalJson } from '../util/canonical-json.js';
 import { isRecord, pointerOf } from '../util/json-pointer.js';
 import type { ContractEdit } from './accept-deviation.js';
@@ -31,10 +32,10 @@ const BY_WHICH = ['credential', 'token', 'key', 'basic', 'certificate', 'rights'
 const isObserved = (api: ApiRule, operation: OperationRule): boolean => BY_WHICH.some((check) => modeOf(operation.modes ?? api.modes, check) === 'observe');
 
 /** Roles and alternatives of scopes are ours: a contract cannot say them. */
-function sayable(rule: AccessRule): unknown {
+function sayable(rule: AccessRule, saysScopes: (scheme: string) => boolean = () => true): unknown {
   if (rule.kind !== 'required') return [];
   return rule.alternatives.map((alternative) =>
-    Object.fromEntries(alternative.map(({ scheme, scopes, match }) => [scheme, match === 'all' ? [...scopes].sort() : []])),
+    Object.fromEntries(alternative.map(({ scheme, scopes, match }) => [scheme, match === 'all' && saysScopes(scheme) ? [...scopes].sort() : []])),
   );
 }
 
@@ -62,8 +63,8 @@ export function securityGaps(document: Json, api: ApiRule): SecurityGap[] {
   });
 }
 
-/** What a contract says of a scheme that it does not declare. */
-function schemeObject({ type, metadataUrl, place }: SchemeRule): Json {
+/** What a contract says of a scheme that it does not declare. OpenAPI 3.0 has no type for client certificates. */
+function schemeObject({ type, metadataUrl, place }: SchemeRule, isOld: boolean): Json {
   switch (type) {
     case 'openIdConnect':
       return metadataUrl === null ? { type: 'http', scheme: 'bearer' } : { type: 'openIdConnect', openIdConnectUrl: metadataUrl };
@@ -74,7 +75,7 @@ function schemeObject({ type, metadataUrl, place }: SchemeRule): Json {
     case 'http-basic':
       return { type: 'http', scheme: 'basic' };
     case 'mutualTLS':
-      return { type: 'mutualTLS' };
+      return isOld ? { type: 'http', scheme: 'tls-client-certificate', description: 'The client certificate of the TLS connection' } : { type: 'mutualTLS' };
     default:
       return { type: 'http', scheme: 'bearer' };
   }
@@ -82,11 +83,20 @@ function schemeObject({ type, metadataUrl, place }: SchemeRule): Json {
 
 const keyPlace = (place: SchemeRule['place']): Json => ({ in: place?.kind ?? 'header', name: place?.name ?? 'x-api-key' });
 
-/** Answers that the gateway gives itself where it asks for a credential (RFC 9457, RFC 6750 section 3). */
-const REFUSALS: Readonly<Record<string, string>> = {
-  '401': 'The gateway: no credential, or none that is genuine and in force',
-  '403': 'The gateway: the caller may not do this',
-};
+/** What limits requests beside the rules of an API. */
+export type LimitingRules = Pick<ReleaseDocument, 'limits' | 'plans' | 'guessing'>;
+
+/** Whether a request can be refused because there were too many: by a limit, by what a plan allows, or after failures to prove oneself. */
+function isLimited(api: ApiRule, operation: OperationRule, asks: boolean, { limits, plans, guessing }: LimitingRules): boolean {
+  if (asks && guessing?.mode === 'enforce') return true;
+  if (modeOf(operation.modes ?? api.modes, 'limit') === 'observe') return false;
+  if ([...limits, ...api.limits, ...operation.limits].some(({ mode }) => mode === 'enforce')) return true;
+  return (
+    asks &&
+    (operation.plan ?? api.plan).asked &&
+    plans.some((plan) => plan.mode === 'enforce' && (plan.rate ?? plan.quota ?? plan.atOnce) !== null && compilePlan(plan, '').covers(api.id, operation.id))
+  );
+}
 
 const PROBLEM = {
   'application/problem+json': {
@@ -94,12 +104,30 @@ const PROBLEM = {
   },
 };
 
+/** Answers that the gateway gives itself (RFC 9457), with the header field that says what to do about them. */
+const REFUSALS = {
+  // RFC 9110 section 11.6.1
+  401: {
+    description: 'The gateway: no credential, or none that is genuine and in force',
+    headers: { 'WWW-Authenticate': { description: 'What would be a proof', schema: { type: 'string' } } },
+    content: PROBLEM,
+  },
+  403: { description: 'The gateway: the caller may not do this', content: PROBLEM },
+  // RFC 6585 section 4, RFC 9110 section 10.2.3
+  429: {
+    description: 'The gateway: more requests than are allowed',
+    headers: { 'Retry-After': { description: 'Seconds until another may come', schema: { type: 'integer', minimum: 0 } } },
+    content: PROBLEM,
+  },
+} as const;
+
 /**
  * The changes that make a contract say what the gateway really asks: schemes with where their keys travel, scopes of each operation,
- * and the refusals that it gives. What is only observed is asked of nobody.
+ * and the refusals that it gives, 429 where something limits. What is only observed is asked of nobody.
  */
-export function enforcedContract(document: Json, api: ApiRule): ContractEdit[] {
+export function enforcedContract(document: Json, api: ApiRule, limiting: LimitingRules): ContractEdit[] {
   const edits: ContractEdit[] = [];
+  const isOld = String(document['openapi']).startsWith('3.0');
   const declared = isRecord(document['components']) && isRecord(document['components']['securitySchemes']) ? document['components']['securitySchemes'] : {};
   const used = new Set(
     api.operations.flatMap(({ access }) => {
@@ -110,7 +138,7 @@ export function enforcedContract(document: Json, api: ApiRule): ContractEdit[] {
   const schemes: Record<string, unknown> = { ...declared };
   for (const scheme of api.schemes) {
     const known = schemes[scheme.name];
-    if (known === undefined && used.has(scheme.name)) schemes[scheme.name] = schemeObject(scheme);
+    if (known === undefined && used.has(scheme.name)) schemes[scheme.name] = schemeObject(scheme, isOld);
     // A key travels where the gateway looks for it.
     else if (isRecord(known) && scheme.type === 'apiKey' && scheme.place) schemes[scheme.name] = { ...known, ...keyPlace(scheme.place) };
   }
@@ -120,6 +148,8 @@ export function enforcedContract(document: Json, api: ApiRule): ContractEdit[] {
         ? { pointer: '/components/securitySchemes', value: schemes }
         : { pointer: '/components', value: { securitySchemes: schemes } },
     );
+  // In 3.0 only these have scopes (OpenAPI 3.0.4 section 4.8.30).
+  const saysScopes = (name: string): boolean => !isOld || (isRecord(schemes[name]) && ['oauth2', 'openIdConnect'].includes(String(schemes[name]['type'])));
   const described = new Map(listOperations(document).operations.map((operation) => [operationKey(operation), operation]));
   const paths = isRecord(document['paths']) ? document['paths'] : {};
   for (const operation of api.operations) {
@@ -129,18 +159,17 @@ export function enforcedContract(document: Json, api: ApiRule): ContractEdit[] {
     if (!own || !isRecord(item) || item['$ref'] !== undefined) continue;
     const rule = operation.access ?? api.access;
     const asks = rule.kind === 'required' && !isObserved(api, operation);
-    edits.push({ pointer: `${own.pointer}/security`, value: asks ? sayable(rule) : [] });
-    if (asks) edits.push(...refusals(item[operation.method.toLowerCase()], own.pointer));
+    edits.push({ pointer: `${own.pointer}/security`, value: asks ? sayable(rule, saysScopes) : [] });
+    const given = [...(asks ? ([401, 403] as const) : []), ...(isLimited(api, operation, asks, limiting) ? ([429] as const) : [])];
+    edits.push(...refusals(item[operation.method.toLowerCase()], own.pointer, given));
   }
   return edits;
 }
 
-function refusals(operation: unknown, pointer: string): ContractEdit[] {
+function refusals(operation: unknown, pointer: string, given: readonly (keyof typeof REFUSALS)[]): ContractEdit[] {
   const responses = isRecord(operation) && isRecord(operation['responses']) ? operation['responses'] : null;
-  if (responses === null) return [];
-  return Object.entries(REFUSALS).flatMap(([status, description]) =>
-    responses[status] === undefined && responses['4XX'] === undefined
-      ? [{ pointer: pointer + pointerOf('responses', status), value: { description, content: PROBLEM } }]
-      : [],
+  if (responses === null || responses['4XX'] !== undefined) return [];
+  return given.flatMap((status) =>
+    responses[status] === undefined ? [{ pointer: pointer + pointerOf('responses', String(status)), value: REFUSALS[status] }] : [],
   );
 }

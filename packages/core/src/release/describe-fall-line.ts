@@ -229,8 +229,10 @@ function planWords({ plan, rule, api }: CompiledOperation, { document }: Compile
 
 /** Limits of one mode, each with what it lets through; those of plans are said at the step before. */
 function limitWords({ rule, api, plan }: CompiledOperation, { document }: CompiledRelease, { mode }: CompiledStep): string {
-  const own = [...document.limits, ...api.limits, ...rule.limits].filter((limit) => limit.mode === mode || modeOf(rule.modes ?? api.modes, 'limit') === mode);
-  return [...own.map(describeLimit), ...(plan.asked ? ['what its plan allows'] : [])].join('; ');
+  const observeAll = modeOf(rule.modes ?? api.modes, 'limit') === 'observe';
+  const own = [...document.limits, ...api.limits, ...rule.limits].filter((limit) => (observeAll ? 'observe' : limit.mode) === mode);
+  const planned = plan.asked && (observeAll || mode === 'enforce' || document.plans.some((one) => one.mode === 'observe'));
+  return [...own.map(describeLimit), ...(planned ? ['what its plan allows'] : [])].join('; ');
 }
 
 const listed = (values: readonly string[] | string): string => (typeof values === 'string' ? values : values.join(' or '));

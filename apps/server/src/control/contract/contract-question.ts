@@ -1,4 +1,15 @@
-import type { Acceptance, ApiRule, ContractPart, Deviation, Drift, OfferedDifference, ReferenceIndex, ReferenceOperation, SecurityGap } from '@virga/core';
+import type {
+  Acceptance,
+  ApiRule,
+  ContractPart,
+  Deviation,
+  Drift,
+  LimitingRules,
+  OfferedDifference,
+  ReferenceIndex,
+  ReferenceOperation,
+  SecurityGap,
+} from '@virga/core';
 
 /** What is asked about the text of a description. */
 export type ContractQuestion =
@@ -32,7 +43,7 @@ export type ContractQuestion =
     }
   /** What it offers otherwise than an earlier one. */
   | { readonly kind: 'changes'; readonly text: string; readonly before: string }
-  | { readonly kind: 'enforced'; readonly text: string; readonly format: 'json' | 'yaml'; readonly api: ApiRule };
+  | { readonly kind: 'enforced'; readonly text: string; readonly format: 'json' | 'yaml'; readonly api: ApiRule; readonly limiting: LimitingRules };
 
 /** A description in a newer form; null with the reason where it could not be made. */
 export interface UpgradeAnswer {

@@ -69,7 +69,7 @@ function answer(question: ContractQuestion): Answer {
     case 'reference':
       return question.operation ? referenceOperation(document ?? {}, question.operation.method, question.operation.path) : referenceIndex(document ?? {});
     case 'enforced':
-      return { text: editContract(question.text, question.format, enforcedContract(document ?? {}, question.api)) };
+      return { text: editContract(question.text, question.format, enforcedContract(document ?? {}, question.api, question.limiting)) };
   }
 }
 

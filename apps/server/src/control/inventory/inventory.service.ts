@@ -181,7 +181,8 @@ export class InventoryService {
     const api = this.apis.find(apiId);
     const row = api.contractHash === null ? null : await this.contracts.find(api.contractHash);
     if (!row) throw notFound('contract');
-    const answer = await this.contracts.ask<WholeAnswer>({ kind: 'enforced', text: row.text, format: row.format, api });
+    const { limits, plans, guessing } = this.draft.document;
+    const answer = await this.contracts.ask<WholeAnswer>({ kind: 'enforced', text: row.text, format: row.format, api, limiting: { limits, plans, guessing } });
     return { text: answer.text, format: row.format };
   }
 
