@@ -350,9 +350,16 @@ describe('a decision service (AuthZEN, messages from memory)', () => {
       answer = () => ({ status: code, text });
       expect({ text, status: await status('/a/guarded?right=R7&amount=12', { authorization }) }).toEqual({ text, status: wanted });
     }
+    // What the request does not have cannot be asked about: as with a condition, that is refused and nobody's fault.
     answer = () => ({ status: 200, text: '{"decision":true}' });
+    const before = asked.length;
     for (const query of ['', '?right=&amount=1', '?right=R7&amount=x', '?right=R7&right=R8&amount=1'])
-      expect({ query, status: await status(`/a/guarded${query}`, { authorization }) }).toEqual({ query, status: 500 });
+      expect({ query, status: await status(`/a/guarded${query}`, { authorization }) }).toEqual({ query, status: 403 });
+    expect(asked).toHaveLength(before);
+    await until(
+      () => control.traces.some(({ steps }) => steps.at(-1)?.code === 'authorizer.question' && /the resource/.test(String(steps.at(-1)?.operands['says']))),
+      'the trace',
+    );
   });
 
   test('that is slow or fails refuses, is left alone for a moment, and is asked again', async () => {

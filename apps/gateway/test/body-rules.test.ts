@@ -296,8 +296,8 @@ describe('a decision service that is asked about the body', () => {
 
   test('is not asked about a body that cannot be read, or that has no such member', async () => {
     expect(statusOf(await post('{"opening":1,"opening":2}'))).toBe('400');
-    // A question that comes to no value is a fault of the question, as with any member that is missing.
-    for (const body of ['{}', 'null', '']) expect([body, statusOf(await post(body))]).toEqual([body, '500']);
+    // A question that comes to no value refuses, as a condition does.
+    for (const body of ['{}', 'null', '']) expect([body, statusOf(await post(body))]).toEqual([body, '403']);
     expect([asked, bodies]).toEqual([[], []]);
   });
 

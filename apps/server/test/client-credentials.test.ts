@@ -65,6 +65,7 @@ describe('metadata', () => {
     ['a text', 'a'],
     ['null', null],
     ['more than 4 KB', { a: 'x'.repeat(4096) }],
+    ['a whole number that was rounded', { account: { id: 2 ** 60 } }],
     ['values too deep', { a: { a: { a: { a: { a: { a: { a: 1 } } } } } } }],
   ])('%s is not taken', async (_name, metadata) => expect(await refusal('POST', '/clients', { name: 'A', metadata })).toMatch(/^422 .*\/metadata/));
 });
@@ -226,6 +227,8 @@ describe('lists of clients', () => {
     ]);
     expect(wrong.lines[3]?.problems.map((problem) => problem.split(':')[0])).toEqual(['metadata', 'enabled', 'key']);
     expect((await server.ok<ClientPage>('GET', '/clients')).total).toBe(before);
+    const rounded = await take('name,metadata\nList five,"{""account"":9007199254740993}"');
+    expect([rounded.done, rounded.lines[0]?.problems]).toEqual([false, [expect.stringContaining('write it as a text')]]);
     const right = text.split('\r\n').slice(0, 3).join('\n');
     expect(await take(right, true)).toMatchObject({ done: false, added: 2, wrong: 0 });
     const done = await take(right);

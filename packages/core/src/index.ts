@@ -170,7 +170,7 @@ export { isZone } from './limit/calendar-span.js';
 export { KEY_PREFIX, keyForm, writeKey } from './credential/key-form.js';
 export { BROUGHT_KEY, faultOfBroughtKey } from './credential/key-strength.js';
 export { findLeaked, LEAK_BOUNDS, type LeakedTexts } from './credential/find-leaked.js';
-export { faultOfMetadata, METADATA_BOUNDS, NO_METADATA } from './directory/client-metadata.js';
+export { faultOfNewMetadata, METADATA_BOUNDS, NO_METADATA } from './directory/client-metadata.js';
 export { readBasic } from './credential/read-basic.js';
 export type { Credential, SentCredential } from './credential/sent-credential.js';
 export type { Caller } from './credential/caller.js';

@@ -178,6 +178,7 @@ describe('an examination', () => {
       'expiry',
       'not-before',
       'issued-at',
+      'numbers',
       'proof',
       'revoked',
       'client-off',

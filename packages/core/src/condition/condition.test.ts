@@ -438,6 +438,13 @@ describe('tried by hand', () => {
     ['true', { request: { verb: 'GET' } }, { kind: 'values', says: 'request has no member verb' }],
     ['true', { request: { method: 7 } }, { kind: 'values', says: 'request.method is a text' }],
     ['true', { principal: { roles: 'rider' } }, { kind: 'values', says: 'principal.roles is a list of texts' }],
+    [
+      'request.body.id == 9007199254740992',
+      { request: { body: JSON.parse('{"id":9007199254740993}') as unknown } },
+      { kind: 'values', says: 'a whole number in request.body has more than 53 bits, which readers round differently: the gateway refuses it' },
+    ],
+    ['request.body.open', { request: { body: { id: 2 ** 60, open: true } } }, { kind: 'met' }],
+    ['true', { request: { body: 2 ** 60 } }, { kind: 'met' }],
     ['true', { now: 'noon' }, { kind: 'values', says: 'now is a time such as 2026-05-01T06:00:00Z' }],
   ])('%s with %j', (source, given, expected) => expect(tryCondition(source, SCOPE, given)).toMatchObject(expected));
   test('what is offered to begin with can be used as it is', () => {

@@ -1,10 +1,12 @@
 import { timestampFromMs } from '@bufbuild/protobuf/wkt';
+import { holdsRounded, ROUNDED } from '../util/is-rounded.js';
 import { isRecord } from '../util/json-pointer.js';
 import { compileCondition, type ConditionResult } from './compile-condition.js';
 import type { ConditionFault } from './condition-fault.js';
 import { celValue } from './cel-value.js';
 import { inputOf, type ConditionScope } from './condition-input.js';
 import type { ConditionType } from './condition-type.js';
+import { lookedAt, namesBelow } from './looked-at.js';
 
 /** What a condition comes to with values given by hand: what it comes to with a request, or what is wrong with it or with them. */
 export type TriedCondition =
@@ -17,6 +19,11 @@ export type TriedCondition =
 export function tryCondition(source: string, scope: ConditionScope, values: unknown): TriedCondition {
   const compiled = compileCondition(source, scope);
   if (!('evaluate' in compiled)) return { kind: 'faults', faults: compiled };
+  const body = isRecord(values) && isRecord(values['request']) ? values['request']['body'] : undefined;
+  // What the gateway refuses before it asks.
+  const names = namesBelow(['request', 'body'], compiled.looksAt);
+  if ((names === null || names.length > 0) && holdsRounded(lookedAt(body, names)))
+    return { kind: 'values', says: `a whole number in request.body ${ROUNDED}: the gateway refuses it` };
   const variables = readVariables(values, scope);
   return typeof variables === 'string' ? { kind: 'values', says: variables } : compiled.evaluate(variables);
 }

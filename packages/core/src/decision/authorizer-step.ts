@@ -147,7 +147,7 @@ function askScript(
     try {
       input = JSON.stringify(given());
     } catch (error) {
-      return notAskable(name, error);
+      return unreadBody(name, error) ?? fault(name, (error as Error).message);
     }
     const run = await authorizers.run(callee, { input, tables, hidden });
     if (run.kind !== 'answer') return findingOfRun(name, run, script);
@@ -158,11 +158,8 @@ function askScript(
 
 const fault = (name: string, says: string): Finding => finding('authorizer.fault', { name, says: says.slice(0, AUTHORIZER_BOUNDS.reason), line: 0, column: 0 });
 
-/** Why it was not asked. */
-const notAskable = (name: string, error: unknown): Finding =>
-  error instanceof UnreadBody
-    ? finding('authorizer.unread', { name, says: error.message.slice(0, AUTHORIZER_BOUNDS.reason) })
-    : fault(name, (error as Error).message);
+const unreadBody = (name: string, error: unknown): Finding | null =>
+  error instanceof UnreadBody ? finding('authorizer.unread', { name, says: error.message.slice(0, AUTHORIZER_BOUNDS.reason) }) : null;
 
 function findingOfRun(
   name: string,
@@ -188,7 +185,8 @@ function askService(name: string, service: ServiceSource, question: CompiledQues
     try {
       body = question.write(variables());
     } catch (error) {
-      return notAskable(name, error);
+      // The request has not what is to be said of it.
+      return unreadBody(name, error) ?? finding('authorizer.question', { name, says: (error as Error).message.slice(0, AUTHORIZER_BOUNDS.reason) });
     }
     const reply = await ports.authorizers.ask(service, body);
     if (reply.kind !== 'answer') return finding(`authorizer.${reply.kind}`, { name, says: reply.says });

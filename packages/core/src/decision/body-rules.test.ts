@@ -48,6 +48,17 @@ describe('a condition that reads the body', () => {
     expect(await codeOf('request.body == null', bytesOf('null'))).toBe('condition.met');
   });
 
+  test('sees all of the body where it takes the request by another name', async () => {
+    for (const source of ['[request].all(r, !has(r.body.force))', '[request.body].all(b, !has(b.force))', '[{"of": request}].all(m, !has(m.of.body.force))']) {
+      expect([source, await codeOf(source, bytesOf('{"force":true}'))]).toEqual([source, 'condition.not-met']);
+      expect([source, await codeOf(source, bytesOf('{"opening":1}'))]).toEqual([source, 'condition.met']);
+      expect([source, await codeOf(source, bytesOf('{"id":9007199254740993}'))]).toEqual([source, 'condition.unread']);
+    }
+    // And all of its other members.
+    expect(await codeOf('[request].all(r, r.headers["content-type"] == "application/json" && size(r.query) == 0)', bytesOf('{}'))).toBe('condition.met');
+    expect(await codeOf('[request].all(r, !("content-type" in r.headers))', bytesOf('{}'))).toBe('condition.not-met');
+  });
+
   test('reads forms', async () => {
     const form = 'application/x-www-form-urlencoded';
     expect(await codeOf('request.body.gate == "G 1"', bytesOf('gate=G+1&x=%C3%A9'), form)).toBe('condition.met');

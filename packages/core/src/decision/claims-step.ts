@@ -4,6 +4,7 @@ import type { TokenRule } from '../document/token-rule.js';
 import { leewayOf } from '../token/check-claims.js';
 import type { VerifiedToken } from '../token/verified-token.js';
 import { shorten } from '../token/verify-token.js';
+import { isRounded } from '../util/is-rounded.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import type { Check } from './compiled.js';
 import type { Ports } from './ports.js';
@@ -79,7 +80,7 @@ function checkAge(token: VerifiedToken, rule: TokenRule, maxAgeSeconds: number, 
 function checkClaim(value: unknown, claim: string, values: readonly string[] | 'ANY_VALUE'): Finding | null {
   if (value === undefined || value === null) return finding('claims.missing', { claim });
   if (values === 'ANY_VALUE') return null;
-  const found = (Array.isArray(value) ? (value as unknown[]) : [value]).filter((item) => typeof item !== 'object').map(String);
+  const found = (Array.isArray(value) ? (value as unknown[]) : [value]).filter((item) => typeof item !== 'object' && !isRounded(item)).map(String);
   if (found.some((item) => values.includes(item))) return null;
   return finding('claims.value', { claim, wanted: [...values], found: found.slice(0, 8).map((item) => shorten(item, 80)) });
 }

@@ -1,6 +1,5 @@
 import { timestampFromMs } from '@bufbuild/protobuf/wkt';
 import type { JsonObject } from '../token/read-token.js';
-import { isRecord } from '../util/json-pointer.js';
 import { isSecretName } from '../util/secret-names.js';
 import type { DirectorySource } from '../directory/facts.js';
 import type { Exchange } from './exchange.js';
@@ -8,6 +7,7 @@ import { formOf } from '../learn/mask-sample.js';
 import { readPairs } from './query-pairs.js';
 import { bodyValue, exactly, looksAtBody } from './request-body.js';
 import { celValue } from '../condition/cel-value.js';
+import { lookedAt, namesBelow } from '../condition/looked-at.js';
 import type { MemberPath } from '../condition/member-paths.js';
 
 type Variables = Record<string, unknown>;
@@ -51,7 +51,7 @@ function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
         const map = mapOf(members ?? REQUEST_MEMBERS, (name) => requestMember(exchange, name, queried, fields));
         // A body that is null was sent, and counts as there.
         const body = bodied ? bodyValue(exchange) : undefined;
-        if (body !== undefined) map.set('body', lookedAt(body, inBody));
+        if (body !== undefined) map.set('body', celValue(exactly(lookedAt(body, inBody))));
         return map;
       };
     }
@@ -63,18 +63,6 @@ function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
 const CLIENT_MEMBERS = ['id', 'name', 'metadata'];
 const PRINCIPAL_MEMBERS = ['subject', 'issuer', 'provider', 'tenant', 'scopes', 'roles', 'groups', 'acr', 'amr', 'signedInAt', 'attributes'];
 const REQUEST_MEMBERS = ['method', 'path', 'operation', 'parameters', 'query', 'headers', 'address'];
-
-/** Names that stand behind a path; null where all of it is looked at. */
-function namesBelow(path: MemberPath, looksAt: readonly MemberPath[]): readonly string[] | null {
-  const within = looksAt.filter((one) => path.every((name, index) => one[index] === name));
-  return within.some((one) => one.length === path.length) ? null : [...new Set(within.map((one) => one[path.length] as string))];
-}
-
-/** The members of a body that are looked at, so that a large one costs no more than these. @param names null for all */
-function lookedAt(body: unknown, names: readonly string[] | null): unknown {
-  if (names === null || !isRecord(body)) return celValue(exactly(body));
-  return celValue(exactly(Object.fromEntries(names.flatMap((name) => (Object.hasOwn(body, name) ? [[name, body[name]]] : [])))));
-}
 
 function mapOf(names: Iterable<string>, valueOf: (name: string) => unknown): Map<string, unknown> {
   const map = new Map<string, unknown>();

@@ -2,6 +2,7 @@ import { isJsonType } from '../contract/check/read-form.js';
 import { readStrictJson } from '../contract/check/read-json.js';
 import type { MemberPath } from '../condition/member-paths.js';
 import { mediaTypeOf } from '../message/media-type.js';
+import { holdsRounded, ROUNDED } from '../util/is-rounded.js';
 import type { BodyContent, Exchange } from './exchange.js';
 import { readPairs } from './query-pairs.js';
 
@@ -50,9 +51,7 @@ export function bodyValue(exchange: Exchange): unknown {
  * @throws UnreadBody
  */
 export function exactly<T>(value: T): T {
-  if (typeof value === 'number' && Number.isInteger(value) && !Number.isSafeInteger(value))
-    throw new UnreadBody('a whole number in the body has more than 53 bits, which readers round differently');
-  if (typeof value === 'object' && value !== null) Object.values(value).forEach(exactly);
+  if (holdsRounded(value)) throw new UnreadBody(`a whole number in the body ${ROUNDED}`);
   return value;
 }
 

@@ -1,4 +1,5 @@
 import type { JsonObject } from '../token/read-token.js';
+import { holdsRounded, ROUNDED } from '../util/is-rounded.js';
 import { isRecord } from '../util/json-pointer.js';
 
 /** Bounds of what is said of a client: bytes of its JSON in UTF-8, values inside each other, members of one object. */
@@ -17,6 +18,10 @@ export function faultOfMetadata(value: unknown): string | null {
   const bytes = new TextEncoder().encode(JSON.stringify(value)).length;
   return bytes > METADATA_BOUNDS.bytes ? `metadata has at most ${METADATA_BOUNDS.bytes} bytes as JSON; this has ${bytes}` : null;
 }
+
+/** The same of metadata that somebody sets now: what was kept before is left as it is, however its numbers were read. */
+export const faultOfNewMetadata = (value: unknown): string | null =>
+  faultOfMetadata(value) ?? (holdsRounded(value) ? `a whole number ${ROUNDED}: write it as a text` : null);
 
 function faultIn(value: unknown, depth: number): string | null {
   if (value === null || typeof value === 'string' || typeof value === 'boolean') return null;

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { crc32 as reference } from 'node:zlib';
 import { crc32, KEY_PREFIX, keyForm, writeKey } from '../credential/key-form.js';
+import { faultOfNewMetadata } from './client-metadata.js';
 import { Directory } from './directory.js';
 import { CREDENTIAL_KINDS, type CredentialFact, type DirectoryChange } from './facts.js';
 import { readChanges } from './read-facts.js';
@@ -16,6 +17,16 @@ describe('facts that come over the wire', () => {
       { what: 'client', id: 'b', value: null },
     ];
     expect(readChanges(JSON.parse(JSON.stringify(changes)))).toEqual(changes);
+  });
+
+  test('are read with numbers that somebody set before these were refused', () => {
+    const changes = [{ what: 'client', id: 'a', value: { ...client, metadata: { account: 2 ** 60 } } }];
+    expect(readChanges(changes)).toEqual(changes);
+    expect([faultOfNewMetadata({ account: 2 ** 60 }), faultOfNewMetadata({ account: [{ of: -(2 ** 53) }] })]).toEqual([
+      expect.stringContaining('write it as a text'),
+      expect.stringContaining('write it as a text'),
+    ]);
+    expect([faultOfNewMetadata({ account: 2 ** 53 - 1, share: 0.1, id: '9007199254740993' }), faultOfNewMetadata({})]).toEqual([null, null]);
   });
 
   test.each<[string, unknown]>([

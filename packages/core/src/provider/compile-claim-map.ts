@@ -1,5 +1,6 @@
 import { MAPPED_MEMBERS, type ClaimSource, type MappedMember } from '../document/claim-map.js';
 import type { ProviderRule } from '../document/provider-rule.js';
+import { isRounded } from '../util/is-rounded.js';
 import { pointerParts, isRecord } from '../util/json-pointer.js';
 import { ConfigError } from '../util/config-error.js';
 import type { Principal, ReadPrincipal } from '../token/principal.js';
@@ -110,13 +111,14 @@ function strip(value: string, prefixes: readonly string[]): string {
 /** Texts of a claim: one, several in one text, an array of them; numbers and booleans as JSON writes them. */
 function textsOf(value: unknown, separator: RegExp | null): readonly string[] {
   if (typeof value === 'string') return separator === null ? [value] : value.split(separator, MAX_VALUES).filter(Boolean);
+  if (isRounded(value)) return NO_VALUES;
   if (typeof value === 'number' || typeof value === 'boolean') return [String(value)];
   if (!Array.isArray(value)) return NO_VALUES;
   const texts: string[] = [];
   for (let index = 0; index < value.length && index < MAX_VALUES; index++) {
     const item = value[index] as unknown;
     if (typeof item === 'string') texts.push(item);
-    else if (typeof item === 'number' || typeof item === 'boolean') texts.push(String(item));
+    else if ((typeof item === 'number' && !isRounded(item)) || typeof item === 'boolean') texts.push(String(item));
   }
   return texts;
 }

@@ -6,7 +6,7 @@ import { shorten } from './verify-token.js';
 
 /** One check of a genuine token against the rule of its operation. */
 export interface TokenCheck {
-  readonly id: 'provider-algorithm' | 'kind' | 'type' | 'audience' | 'expiry' | 'not-before' | 'issued-at';
+  readonly id: 'provider-algorithm' | 'kind' | 'type' | 'audience' | 'expiry' | 'not-before' | 'issued-at' | 'numbers';
   readonly run: (token: VerifiedToken, rule: TokenRule, nowMs: number) => Finding | null;
 }
 
@@ -22,6 +22,7 @@ export const TOKEN_CHECKS: readonly TokenCheck[] = Object.freeze([
   { id: 'expiry', run: checkExpiry },
   { id: 'not-before', run: checkNotBefore },
   { id: 'issued-at', run: checkIssuedAt },
+  { id: 'numbers', run: checkNumbers },
 ] as const);
 
 /**
@@ -106,6 +107,13 @@ function checkIssuedAt(token: VerifiedToken, rule: TokenRule, nowMs: number): Fi
   if (!isNumericDate(iat)) return malformedTime('iat');
   const leewaySeconds = leewayOf(token, rule);
   return nowMs < (iat - leewaySeconds) * 1000 ? finding('token.issued-in-future', { at: Math.round(iat * 1000), now: nowMs, leewaySeconds }) : null;
+}
+
+/** Two callers whose numbers are read as one would be one caller (RFC 8259 section 6, RFC 7493 section 2.2). */
+function checkNumbers({ rounded }: VerifiedToken): Finding | null {
+  return rounded === null
+    ? null
+    : finding('token.claim-malformed', { claim: rounded, wanted: 'a text, or a number that every reader takes alike: whole ones have at most 53 bits' });
 }
 
 const malformedTime = (claim: string): Finding => finding('token.claim-malformed', { claim, wanted: 'a number of seconds since 1970 (NumericDate)' });

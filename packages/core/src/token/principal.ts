@@ -20,5 +20,8 @@ export interface Principal {
   readonly attributes: Readonly<Record<string, readonly string[]>>;
 }
 
-/** Reads the principal out of the claims of one provider. */
+/** Reads the principal out of the claims of one provider. A number that was rounded is no value of it. */
 export type ReadPrincipal = (claims: JsonObject) => Principal;
+
+/** The path of a claim that the principal is read from and whose number was rounded; null for none. */
+export type FindRounded = (claims: JsonObject) => string | null;

@@ -22,5 +22,7 @@ export interface VerifiedToken {
   /** Until when this may be used without asking again, milliseconds since the epoch. */
   readonly usableUntil: number;
   readonly idTokenMarks: readonly string[];
+  /** The path of a claim of the principal whose number cannot be told from its neighbours; null for none. */
+  readonly rounded: string | null;
   readonly principal: Principal;
 }

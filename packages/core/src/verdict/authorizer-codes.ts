@@ -53,6 +53,13 @@ export const AUTHORIZER_CODES = {
     standard: FAIL_CLOSED,
     remedy: 'A member that nobody vouches for is not there: ask for it with ?. and say what its missing means.',
   }),
+  'authorizer.question': failing<{ name: string; says: string }>('authorizer', 403, {
+    title: 'Not permitted',
+    example: { name: 'water right', says: 'the resource: no such key: section' },
+    sentence: (o) => `What the authorizer ${o.name} is to be asked came to no value: ${o.says}. What cannot be asked is refused.`,
+    standard: 'OpenID AuthZEN Authorization API 1.0, Access Evaluation (from memory); RFC 9110 section 15.5.4',
+    remedy: 'Ask with has() whether a member is there before it is read, or see to it that the caller’s token or request carries it.',
+  }),
   'authorizer.unread': failing<{ name: string; says: string }>('authorizer', 400, {
     title: 'The body cannot be read',
     example: { name: 'half open', says: 'the body has no content type by which it could be read' },

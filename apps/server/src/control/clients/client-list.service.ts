@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { faultOfMetadata, type DirectoryChange } from '@virga/core';
+import { faultOfNewMetadata, type DirectoryChange } from '@virga/core';
 import { ClientInput, CLIENT_LIST_BOUNDS, type ClientListInput, type ClientListLine, type ClientListReport } from '@virga/protocol';
 import { plainToInstance } from 'class-transformer';
 import { validateSync } from 'class-validator';
@@ -178,7 +178,7 @@ function readLine(given: Cells, line: number): Read {
   if (cells.metadata) {
     try {
       metadata = JSON.parse(cells.metadata);
-      const fault = faultOfMetadata(metadata);
+      const fault = faultOfNewMetadata(metadata);
       if (fault !== null) problems.push(`metadata: ${fault}`);
     } catch {
       problems.push('metadata: it is no JSON');

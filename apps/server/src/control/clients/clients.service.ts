@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { faultOfMetadata, providerClient, type CredentialKind, type DirectoryChange } from '@virga/core';
+import { faultOfNewMetadata, providerClient, type CredentialKind, type DirectoryChange } from '@virga/core';
 import type {
   ClientChanged,
   ClientInput,
@@ -253,7 +253,7 @@ export class ClientsService {
 
 /** @throws HttpException 422 */
 function refuseMetadata({ metadata }: { readonly metadata?: unknown }): void {
-  const fault = metadata === undefined ? null : faultOfMetadata(metadata);
+  const fault = metadata === undefined ? null : faultOfNewMetadata(metadata);
   if (fault !== null) throw fieldProblem('/metadata', `${fault.charAt(0).toUpperCase()}${fault.slice(1)}`);
 }
 
