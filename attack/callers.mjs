@@ -106,6 +106,8 @@ export const CALLERS = {
       await issuer.sign({ aud: ['https://attack.example', 7] }),
       await issuer.sign({ aud: undefined }),
       await issuer.sign({ scope: 'other' }),
+      await issuer.sign({ sub: 2 ** 60 }),
+      await issuer.sign({ client_id: [2 ** 53] }),
       await issuer.sign({ iss: 'https://other.example' }),
       await issuer.sign({}, { crit: ['exp'] }).catch(() => 'x'),
       ...(await Promise.all([{}, null, { jkt: '' }, { jkt: 7 }, { 'x5t#S256': '' }, { other: 'x' }, []].map((cnf) => issuer.sign({ cnf })))),
