@@ -11,13 +11,22 @@ export interface ModeState {
 
 export const ModeContext = createContext<ModeState>({ mode: 'light', toggle: () => undefined });
 
-/** Light or dark: what was chosen here, or what the system prefers. */
+const DARK = '(prefers-color-scheme: dark)';
+
+function chosen(): Mode | null {
+  const kept = localStorage.getItem(KEY);
+  return kept === 'light' || kept === 'dark' ? kept : null;
+}
+
+/** Light or dark: what was chosen here, or what the system prefers, at this moment. */
 export function useModeState(): ModeState {
-  const [mode, setMode] = useState<Mode>(() => {
-    const kept = localStorage.getItem(KEY);
-    if (kept === 'light' || kept === 'dark') return kept;
-    return matchMedia('(prefers-color-scheme: dark)').matches ? 'dark' : 'light';
-  });
+  const [mode, setMode] = useState<Mode>(() => chosen() ?? (matchMedia(DARK).matches ? 'dark' : 'light'));
+  useEffect(() => {
+    const system = matchMedia(DARK);
+    const follow = (): void => setMode(chosen() ?? (system.matches ? 'dark' : 'light'));
+    system.addEventListener('change', follow);
+    return () => system.removeEventListener('change', follow);
+  }, []);
   useEffect(() => {
     document.documentElement.dataset['theme'] = mode;
   }, [mode]);
