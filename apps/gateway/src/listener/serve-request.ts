@@ -11,7 +11,7 @@ import type { SightingThread } from '../sightings/sighting-thread.js';
 import type { Carrier } from '../transit/carrier.js';
 import { Transit } from '../transit/transit.js';
 import { connectionOf } from './connection.js';
-import { leaveTogether, type Leaving } from './leave-together.js';
+import { leaveTogether, WholeBody } from './leave-together.js';
 import { drainUpload } from './linger.js';
 import { Pace } from './pace.js';
 import type { Slots } from './slots.js';
@@ -43,7 +43,7 @@ export interface Transfer {
 const SMALL_ANSWER = 4096;
 
 /** One request at the listener, from its first byte to its record. */
-export class ServedRequest implements Carrier, Leaving {
+export class ServedRequest implements Carrier {
   readonly #req: IncomingMessage;
   readonly #res: ServerResponse;
   readonly #live: LiveRelease;
@@ -61,8 +61,7 @@ export class ServedRequest implements Carrier, Leaving {
   /** Bytes of the answer's body as its head says them; -1 where it does not. */
   #announced = -1;
   /** The whole body, until it leaves. */
-  #whole: string | null = null;
-  #encoding: 'latin1' | 'utf8' = 'latin1';
+  #whole: WholeBody | null = null;
   /** Bytes of the body that went up; what was refused was not read. */
   #requestBytes = 0;
   #resume: (() => void) | null = null;
@@ -210,7 +209,7 @@ export class ServedRequest implements Carrier, Leaving {
     this.#brokenOff = true;
     if (!this.#recorded) return this.#cutOff(found);
     // It was answered already, and what is left of it was only read on.
-    this.leave();
+    this.#whole?.leave();
     if (!this.#res.writableEnded) this.#res.end();
   }
 
@@ -234,7 +233,7 @@ export class ServedRequest implements Carrier, Leaving {
     this.#responseBytes += chunk.length;
     // A small answer that is whole leaves as one text with its head, every byte a character: one write instead of three.
     if (chunk.length === this.#announced && chunk.length <= SMALL_ANSWER) {
-      this.#whole = chunk.toString('latin1');
+      this.#whole = new WholeBody(this.#res, chunk.toString('latin1'), 'latin1');
       return true;
     }
     if (this.#res.write(chunk)) return true;
@@ -247,22 +246,11 @@ export class ServedRequest implements Carrier, Leaving {
     this.#delivered = instead === null && fields === null ? 'whole' : 'masked';
     const half = this.#body !== null && !this.#req.complete;
     if (this.#whole === null) this.#res.end();
-    else if (half) this.leave();
-    else leaveTogether(this);
+    else if (half) this.#whole.leave();
+    else leaveTogether(this.#whole);
     // An upstream may answer before it has the whole body; what is left of it would keep the connection waiting.
     if (half) drainUpload(this.#req, (whole) => whole || this.#req.socket.destroySoon());
     this.#record(this.#status, found);
-  }
-
-  /** Writes the whole answer that waits, if one does. */
-  leave(): void {
-    const whole = this.#whole;
-    this.#whole = null;
-    if (whole === null || this.#res.destroyed) return;
-    this.#res.write(whole, this.#encoding);
-    // The end would else join it in the socket's buffer, and two parts take a slower way than one (measured: a tenth of a request).
-    this.#res.socket?.uncork();
-    this.#res.end();
   }
 
   /** Half an answer cannot be taken back: the broken connection tells the caller. */
@@ -292,9 +280,8 @@ export class ServedRequest implements Carrier, Leaving {
       res.writeHead(answer.status, headers);
       // The whole answer goes out at once; the connection ends only when its sender has had the time to read it.
       if (body !== null && !bodyComes) {
-        this.#whole = body;
-        this.#encoding = 'utf8';
-        leaveTogether(this);
+        this.#whole = new WholeBody(res, body, 'utf8');
+        leaveTogether(this.#whole);
       } else {
         if (body !== null) res.write(body);
         else if (bodyComes) res.flushHeaders();
