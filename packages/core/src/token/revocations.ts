@@ -22,10 +22,16 @@ export class Revocations {
 
   constructor(entries: readonly Revocation[] = []) {
     for (const entry of entries) {
-      const key = keyOf(entry.kind, entry.providerId, entry.value);
-      const earlier = this.#byKey.get(key);
-      if (!earlier || boundOf(entry) > boundOf(earlier)) this.#byKey.set(key, entry);
+      const { kind, providerId, value } = entry;
+      this.#add(keyOf(kind, providerId, value), entry);
+      // A number of a token is compared as it is read: one of more than 53 bits is refused with its neighbours, since it may be either.
+      if (kind === 'jti' && value.trim() !== '' && Number.isFinite(Number(value))) this.#add(keyOf(kind, providerId, Number(value)), entry);
     }
+  }
+
+  #add(key: string, entry: Revocation): void {
+    const earlier = this.#byKey.get(key);
+    if (!earlier || boundOf(entry) > boundOf(earlier)) this.#byKey.set(key, entry);
   }
 
   get size(): number {
@@ -42,9 +48,9 @@ export class Revocations {
       ['subject', subject],
       ['client', client],
     ] as const) {
-      // Some providers number their tokens; the number is revoked by its digits.
+      // Some providers number their tokens.
       if (typeof value !== 'string' && typeof value !== 'number') continue;
-      const entry = this.#byKey.get(keyOf(kind, token.provider.id, String(value)));
+      const entry = this.#byKey.get(keyOf(kind, token.provider.id, value));
       // A token that does not say when it was issued counts as issued before.
       if (entry && !(typeof iat === 'number' && iat * 1000 >= boundOf(entry))) {
         return finding('claims.revoked', { kind, provider: token.provider.name, reason: entry.reason });
@@ -57,4 +63,4 @@ export class Revocations {
 /** Until when tokens are refused by their time of issue; a bound that is missing or no number refuses all of them. */
 const boundOf = ({ issuedBefore }: Revocation): number => (typeof issuedBefore === 'number' && Number.isFinite(issuedBefore) ? issuedBefore : Infinity);
 
-const keyOf = (kind: Revocation['kind'], providerId: string, value: string): string => `${kind}\n${providerId}\n${value}`;
+const keyOf = (kind: Revocation['kind'], providerId: string, value: string | number): string => `${kind}\n${providerId}\n${typeof value}\n${value}`;
