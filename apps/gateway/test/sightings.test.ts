@@ -125,6 +125,23 @@ describe('sensitive data in answers', () => {
     ['a stream of events', { 'content-type': 'text/event-stream' }, `data: ${MAIL}\n\n`],
     ['a part of a body', { 'content-type': 'application/json', 'content-range': 'bytes 0-20/40' }, `{"contact":"${MAIL}`],
     ['more than is held', { 'content-type': 'application/json' }, JSON.stringify({ pad: 'x'.repeat(1_100_000), contact: MAIL })],
+    ['a character by its number in HTML', { 'content-type': 'text/html' }, `<p>${MAIL.replace('@', '&#64;')}</p>`],
+    ['a character by its number in XML', { 'content-type': 'application/xml' }, `<p>${MAIL.replace('@', '&#x40;')}</p>`],
+    ['a text in UTF-16 that says so', { 'content-type': 'text/csv; charset=utf-16le' }, Buffer.from(MAIL, 'utf16le')],
+    ['a text in UTF-16 that says nothing', { 'content-type': 'text/csv' }, Buffer.from(MAIL, 'utf16le')],
+    ['a text in UTF-16 without a type', {}, Buffer.from(MAIL, 'utf16le')],
+    ['a text in a set of seven bits', { 'content-type': 'text/plain; charset="utf-7"' }, MAIL.replace('@', '+AEA-')],
+    ['bytes without a type that are no UTF-8', {}, Buffer.concat([Buffer.from(MAIL), Buffer.from([0xff])])],
+    [
+      'a part that is coded',
+      { 'content-type': 'multipart/mixed; boundary=b' },
+      `--b\r\nContent-Transfer-Encoding: base64\r\n\r\n${Buffer.from(MAIL).toString('base64')}\r\n--b--`,
+    ],
+    [
+      'a part in another character set',
+      { 'content-type': 'multipart/mixed; boundary=b' },
+      Buffer.concat([Buffer.from('--b\r\nContent-Type: text/plain; charset=utf-16le\r\n\r\n'), Buffer.from(MAIL, 'utf16le'), Buffer.from('\r\n--b--')]),
+    ],
     ['a text that is too long to be looked through', { 'content-type': 'text/plain' }, `${'x '.repeat(150_000)}${MAIL}`],
   ])('what cannot be looked into does not leave: %s', async (_, headers, body) => {
     for (const action of ['mask', 'refuse'] as const) {
@@ -160,6 +177,49 @@ describe('sensitive data in answers', () => {
     await publish(look(email('refuse')));
     const refused = await send('GET /a/open/7');
     expect([refused.status, refused.head.includes('orchard')]).toEqual([502, false]);
+  });
+
+  test('an address in a field hides nothing by its escapes', async () => {
+    await publish(look(email('mask')));
+    answer = (_req, res) => void res.writeHead(302, { location: `/people?mail=${encodeURIComponent(MAIL)}&page=2`, 'x-own': '100%' }).end();
+    const { head } = await send('GET /a/open/7');
+    expect(head).not.toContain('orchard');
+    expect([/location: (\S+)/i.exec(head)?.[1], /x-own: (\S+)/i.exec(head)?.[1]]).toEqual(['/people?mail=a**@*******.*******&page=2', '100%']);
+    await publish(look(email('refuse')));
+    expect((await send('GET /a/open/7')).status).toBe(502);
+  });
+
+  test('names of members, forms and lines of JSON are looked through too', async () => {
+    await publish(look(email('mask')));
+    answer = json({ byContact: { [MAIL]: { volume: 1 } }, rows: [{ [MAIL]: MAIL }] });
+    const named = await send('GET /a/open/7');
+    expect(JSON.parse(named.body)).toEqual({ byContact: { 'a**@*******.*******': { volume: 1 } }, rows: [{ 'a**@*******.*******': 'a**@*******.*******' }] });
+    const trace = await traceOf(named.head);
+    expect(trace.steps.find(({ step }) => step === 'sensitive-answer')?.operands['places']).toEqual(['/byContact/*', '/rows/*/*']);
+    expect(JSON.stringify(trace)).not.toContain('orchard');
+    for (const [type, body, masked] of [
+      ['application/x-www-form-urlencoded', `a=1+2&mail=${encodeURIComponent(MAIL)}&b=%C3%A9`, 'a=1+2&mail=a**%40*******.*******&b=%C3%A9'],
+      ['application/ndjson', `{"mail":"${MAIL}"}\n{"n":1}\n`, '{"mail":"a**@*******.*******"}\n{"n":1}\n'],
+    ] as const) {
+      answer = (_req, res) => void res.writeHead(200, { 'content-type': type }).end(body);
+      expect([type, (await send('GET /a/open/7')).body]).toEqual([type, masked]);
+    }
+  });
+
+  test('what is no text in parts stays as it is, byte by byte', async () => {
+    await publish(look(email('mask')));
+    const bytes = Buffer.from(Array.from({ length: 256 }, (_, index) => index));
+    const body = (mail: string): Buffer =>
+      Buffer.concat([Buffer.from('--b\r\nContent-Type: image/png\r\n\r\n'), bytes, Buffer.from(`\r\n--b\r\n\r\n${mail}\r\n--b--`)]);
+    answer = (_req, res) => void res.writeHead(200, { 'content-type': 'multipart/mixed; boundary=b' }).end(body(MAIL));
+    const got = await send('GET /a/open/7');
+    expect([got.status, got.body]).toEqual([200, body('a**@*******.*******').toString('latin1')]);
+  });
+
+  test('a page with other characters by their numbers is masked as it stands', async () => {
+    await publish(look(email('mask')));
+    answer = (_req, res) => void res.writeHead(200, { 'content-type': 'text/html' }).end(`<p>${MAIL} &#169; &#x110000; &#0;</p>`);
+    expect((await send('GET /a/open/7')).body).toBe('<p>a**@*******.******* &#169; &#x110000; &#0;</p>');
   });
 
   test('answers without content pass: HEAD, 204, 304', async () => {

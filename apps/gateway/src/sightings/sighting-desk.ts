@@ -1,12 +1,13 @@
 import {
   compileRedactor,
   detectorFinder,
+  formPairs,
   isExpectedHeader,
-  isRecord,
   learnsFrom,
   mediaTypeOf,
   pack,
   PathLearner,
+  scanForm,
   scanJsonText,
   scanText,
   SeenFindings,
@@ -52,7 +53,7 @@ interface WatchedApi {
 /** A body that was read. */
 interface ReadBody {
   readonly media: string | null;
-  readonly kind: 'json' | 'text' | 'none';
+  readonly kind: 'json' | 'form' | 'text' | 'none';
   readonly text: string;
 }
 
@@ -183,9 +184,9 @@ function read(body: SeenBytes | null): ReadBody | null {
   const media = mediaTypeOf(body.type);
   const bytes = unpacked(body);
   if (bytes === null) return { media, kind: 'none', text: '' };
-  const text = body.cut ? textOfBody(upToCharacter(bytes), media) : textOfBody(bytes, media);
+  const text = textOfBody(body.cut ? upToCharacter(bytes) : bytes, media, body.type);
   if (text.kind === 'other' || text.kind === 'unread') return { media, kind: 'none', text: '' };
-  return { media, kind: body.cut ? 'text' : text.kind, text: text.text };
+  return { media, kind: body.cut && text.kind === 'json' ? 'text' : text.kind, text: text.text };
 }
 
 function unpacked({ coding, bytes, cut }: SeenBytes): Uint8Array | null {
@@ -220,25 +221,22 @@ function valueOf({ media, kind, text }: ReadBody): SeenText {
       return { type: media, value: undefined };
     }
   }
-  if (media === 'application/x-www-form-urlencoded' && kind === 'text') return { type: media, value: formOf(text) };
+  if (kind === 'form') return { type: media, value: formOf(text) };
   return { type: media, value: undefined };
 }
 
 /** A form as an object; fields that come several times are lists. */
 function formOf(text: string): Record<string, unknown> {
   const form = Object.create(null) as Record<string, unknown>;
-  for (const line of text.split('\n')) {
-    const mark = line.indexOf('=');
-    const [name, value] = mark < 0 ? [line, ''] : [line.slice(0, mark), line.slice(mark + 1)];
+  for (const [name, value] of formPairs(text)) {
     const before = form[name];
     form[name] = before === undefined ? value : Array.isArray(before) ? [...(before as unknown[]), value] : [before, value];
   }
   return form;
 }
 
-function scan({ kind, text, media }: ReadBody, detectors: readonly Detector[]): readonly Hit[] {
+function scan({ kind, text }: ReadBody, detectors: readonly Detector[]): readonly Hit[] {
   if (kind === 'none') return [];
   if (kind === 'json') return (scanJsonText(text, detectors) ?? scanText(text, detectors)).hits;
-  if (media !== 'application/x-www-form-urlencoded') return scanText(text, detectors).hits;
-  return Object.entries(formOf(text)).flatMap(([name, value]) => scanText(isRecord(value) ? '' : String(value), detectors, `/${name}`, name).hits);
+  return (kind === 'form' ? scanForm : scanText)(text, detectors).hits;
 }

@@ -131,7 +131,11 @@ describe('what is read', () => {
       fc.asyncProperty(fc.jsonValue(), fc.integer({ min: 100, max: 599 }), async (document, status) => {
         const set = await readKeySet(document);
         expect(set === null || set.keys.length === 0).toBe(true);
-        const result = readIntrospection({ outcome: 'answered', status, document }, { rule: asked, readPrincipal: read, findRounded: compileFindRounded(asked) }, NOW);
+        const result = readIntrospection(
+          { outcome: 'answered', status, document },
+          { rule: asked, readPrincipal: read, findRounded: compileFindRounded(asked) },
+          NOW,
+        );
         if ('code' in result) expect(isCode(result.code)).toBe(true);
         else expect(result.principal.issuer).toBe(asked.issuer);
       }),

@@ -3,8 +3,8 @@ import type { CheckMode, ModeRule } from '../document/modes.js';
 import { mediaTypeOf } from '../message/media-type.js';
 import type { Detector } from '../sensitive/detector.js';
 import { isExpectedHeader } from '../sensitive/expected-headers.js';
-import { scanJsonText, scanText, type Hit, type Scanned } from '../sensitive/scan.js';
-import { textOfBody } from '../sensitive/text-of-body.js';
+import { scanForm, scanJsonText, scanText, type Hit, type Scanned } from '../sensitive/scan.js';
+import { isOtherType, textOfBody, unescapedMarkup, unescapedPart } from '../sensitive/text-of-body.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import { queryPairs } from '../contract/check/parameter-style.js';
 import type { CompiledStep } from './compiled.js';
@@ -74,7 +74,7 @@ function foundOf(hits: readonly Hit[]): { readonly kinds: readonly string[]; rea
 function lookAtHead(exchange: Exchange, detectors: readonly Detector[]): Finding {
   const hits: Hit[] = [];
   for (const [name, value] of exchange.query === '' ? [] : queryPairs(exchange.query)) {
-    const [plainName, plain] = [decoded(name), decoded(value)];
+    const [plainName, plain] = [unescapedPart(name), unescapedPart(value)];
     hits.push(...scanText(plain, detectors, plainName, plainName).hits);
   }
   for (const [name, value] of Object.entries(exchange.headers)) {
@@ -84,27 +84,27 @@ function lookAtHead(exchange: Exchange, detectors: readonly Detector[]): Finding
   return hits.length === 0 ? NONE : finding('sensitive.found', foundOf(hits));
 }
 
-function decoded(text: string): string {
-  try {
-    return decodeURIComponent(text.replaceAll('+', ' '));
-  } catch {
-    return text;
-  }
-}
-
 /** A body as far as it was read: looked through, nothing there to look through, or not to be read. */
-type Looked = { readonly kind: 'scanned'; readonly scanned: Scanned } | { readonly kind: 'unchecked' | 'unread'; readonly reason: string };
+type Looked =
+  { readonly kind: 'scanned'; readonly scanned: Scanned; readonly latin: boolean } | { readonly kind: 'unchecked' | 'unread'; readonly reason: string };
+
+const SCANS = { json: scanJsonText, form: scanForm, text: scanText } as const;
 
 function lookThrough(content: BodyContent | null, type: string | undefined, detectors: readonly Detector[]): Looked {
   const media = type === undefined ? null : mediaTypeOf(type);
   switch (content?.kind) {
     case 'bytes': {
-      const text = textOfBody(content.bytes, media);
+      const text = textOfBody(content.bytes, media, type);
       if (text.kind === 'other') return { kind: 'unchecked', reason: text.says };
       if (text.kind === 'unread') return { kind: 'unread', reason: text.says };
-      const scanned = text.kind === 'json' ? scanJsonText(text.text, detectors) : scanText(text.text, detectors);
+      const scanned = SCANS[text.kind](text.text, detectors);
       if (scanned === null) return { kind: 'unread', reason: 'it is no JSON, though it says so' };
-      return scanned.whole ? { kind: 'scanned', scanned } : { kind: 'unread', reason: 'there is more in it than is looked through' };
+      // In place only what is written as it is can be masked.
+      const plain = text.kind === 'text' && media !== null && /html|xml/.test(media) ? unescapedMarkup(text.text) : null;
+      if (plain !== null && scanText(plain, detectors).count > scanned.count)
+        return { kind: 'unread', reason: 'something is written in it by the numbers of its characters' };
+      const latin = text.kind === 'text' && text.latin === true;
+      return scanned.whole ? { kind: 'scanned', scanned, latin } : { kind: 'unread', reason: 'there is more in it than is looked through' };
     }
     case 'larger':
       return { kind: content.pass ? 'unchecked' : 'unread', reason: `it has more than ${content.limit} bytes` };
@@ -113,8 +113,8 @@ function lookThrough(content: BodyContent | null, type: string | undefined, dete
     case 'no-room':
       return { kind: 'unread', reason: 'there was no room to hold it' };
     case 'unfinished': {
-      const other = media !== null && textOfBody(new Uint8Array(), media).kind === 'other';
-      return { kind: other ? 'unchecked' : 'unread', reason: other ? `${media} is no text` : 'its end did not come, or it is a stream' };
+      const other = isOtherType(media);
+      return { kind: other ? 'unchecked' : 'unread', reason: other ? `${media ?? ''} is no text` : 'its end did not come, or it is a stream' };
     }
     case undefined:
       throw new Error('invariant: the body that is looked through was held');
@@ -145,13 +145,22 @@ const OF_TRANSFER = new Set([
   'server',
 ]);
 
+/** A field, as it is and with the escapes of addresses in it read: of the latter all is written anew where something stands in it. */
+function scanField(text: string, detectors: readonly Detector[], name: string): Pick<Scanned, 'hits' | 'masked'> {
+  const scanned = scanText(text, detectors, name, name);
+  const plain = text.includes('%') ? unescapedPart(text) : text;
+  if (scanned.masked !== null || plain === text) return scanned;
+  const { hits, masked } = scanText(plain, detectors, name, name);
+  return { hits, masked: masked === null ? null : encodeURI(masked) };
+}
+
 function lookAtFields({ answer }: Exchange, refused: readonly Detector[], masked: readonly Detector[], mode: CheckMode): Finding {
   const hits: Hit[] = [];
   const fields: Record<string, string | readonly string[] | undefined> = {};
   for (const [name, value] of Object.entries(answer?.headers ?? {})) {
     fields[name] = value;
     if (value === undefined || OF_TRANSFER.has(name)) continue;
-    const scanned = (typeof value === 'string' ? [value] : value).map((text) => ({ text, ...scanText(text, [...refused, ...masked], name, name) }));
+    const scanned = (typeof value === 'string' ? [value] : value).map((text) => ({ text, ...scanField(text, [...refused, ...masked], name) }));
     if (scanned.every((one) => one.masked === null)) continue;
     hits.push(...scanned.flatMap((one) => one.hits));
     const texts = scanned.map((one) => one.masked ?? one.text);
@@ -175,7 +184,7 @@ function lookAtAnswer({ answer }: Exchange, refused: readonly Detector[], masked
   const bad = hits.filter(({ detector }) => refused.includes(detector));
   if (bad.length > 0) return finding('sensitive-answer.found', foundOf(bad));
   if (mode !== 'enforce') return finding('sensitive-answer.only-observed', foundOf(hits));
-  answer.instead = new TextEncoder().encode(text);
+  answer.instead = looked.latin ? Uint8Array.from(text, (character) => character.charCodeAt(0)) : new TextEncoder().encode(text);
   return finding('sensitive-answer.masked', foundOf(hits));
 }
 

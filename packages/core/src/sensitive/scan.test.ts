@@ -1,7 +1,8 @@
 import { writeKey } from '../credential/key-form.js';
 import { DETECTORS, detectorsFor } from './detectors.js';
 import { patternFault } from './own-detector.js';
-import { scanJsonText, scanText, type Scanned } from './scan.js';
+import { scanForm, scanJsonText, scanText, type Scanned } from './scan.js';
+import { textOfBody } from './text-of-body.js';
 
 const IDS = DETECTORS.map(({ id }) => id);
 const ALL = detectorsFor(IDS, []);
@@ -55,6 +56,48 @@ describe('bodies', () => {
     expect(seen(scanJsonText('{"a":"ada@orchard.example","a":"none"}', ALL))).toEqual(['email /a']);
     expect(seen(scanJsonText('{"a":"ada\\u0040orchard.example"}', ALL))).toEqual(['email /a']);
     expect(seen(scanJsonText(String.raw`{"quote\"d":["ada@orchard.example"]}`, ALL))).toEqual([`email /quote"d/*`]);
+  });
+
+  test('a name is looked at as a value is, and no place is called by what was found in one', () => {
+    expect(inJson({ 'ada@orchard.example': { age: 7, card: CARD }, list: [{ 'ada@orchard.example': 1 }] })).toEqual(['email /*', 'card /*/card']);
+    const scanned = scanJsonText('{"ada@orchard.example":{"pin":4711}, "ada\\u0040orchard.example":[2], "a":1}', ALL);
+    expect(scanned?.masked).toBe('{"a**@*******.*******":{"pin":0}, "a**@*******.*******":[2], "a":1}');
+    expect(JSON.stringify(scanned?.hits.map(({ at }) => at))).not.toContain('orchard');
+    // What is said by a name is still known by it.
+    expect(inJson({ password: 'gravel-and-reeds', email: 'none' })).toEqual(['password /password']);
+  });
+
+  test('a form is looked through pair by pair', () => {
+    const scanned = scanForm('to=ada%40orchard.example&x=1+2&password=gravel-and-reeds&to=b&ben%40orchard.example', ALL);
+    expect(seen(scanned)).toEqual(['email /to', 'password /password', 'email /*']);
+    expect(scanned.masked).toMatch(/^to=a\*\*%40\*{7}\.\*{7}&x=1\+2&password=[^&]*\*[^&]*&to=b&b\*\*%40\*{7}\.\*{7}$/);
+    expect(scanForm('a=%zz&&=&%', ALL)).toEqual({ hits: [], whole: true, count: 0, masked: null });
+  });
+
+  test.each<[string | null, string | undefined, string | Uint8Array, string]>([
+    ['application/json', undefined, '{"a":1}', 'json'],
+    ['application/vnd.x+json', undefined, '', 'text'],
+    [null, undefined, ' {"a":1}', 'json'],
+    [null, undefined, '{a', 'text'],
+    [null, undefined, new Uint8Array([0xff]), 'unread'],
+    ['image/png', undefined, new Uint8Array([0xff, 0]), 'other'],
+    ['application/octet-stream', 'application/octet-stream; charset=utf-16', 'x', 'other'],
+    ['application/x-www-form-urlencoded', undefined, 'a=1', 'form'],
+    ['application/jsonl', undefined, '{}', 'text'],
+    ['application/geo+json-seq', undefined, '{}', 'text'],
+    ['text/plain', 'text/plain; charset=UTF-8', 'x', 'text'],
+    ['text/plain', 'text/plain; charset="us-ascii"', 'x', 'text'],
+    ['text/plain', 'text/plain; charset=ISO-8859-1', 'x', 'text'],
+    ['text/plain', 'text/plain; charset=ISO-8859-1', new Uint8Array([0xe9]), 'unread'],
+    ['text/plain', 'text/plain; charset=utf-8; charset=utf-16', 'x', 'unread'],
+    ['text/plain', 'text/plain;charset=', 'x', 'unread'],
+    ['application/json', 'application/json; charset=utf-32', '{}', 'unread'],
+    ['text/plain', undefined, 'a\0b', 'unread'],
+    ['multipart/form-data', undefined, new Uint8Array([0xff, 0]), 'text'],
+    ['multipart/form-data', undefined, 'content-transfer-encoding:8bit\r\n\r\nx', 'text'],
+    ['multipart/form-data', undefined, 'Content-Transfer-Encoding : quoted-printable\r\n\r\nx', 'unread'],
+  ])('a body of the type %s (%s) and %j is %s', (media, contentType, body, kind) => {
+    expect(textOfBody(typeof body === 'string' ? new TextEncoder().encode(body) : body, media, contentType).kind).toBe(kind);
   });
 
   test('masked: nothing else of the text changes, and it stays JSON', () => {

@@ -1,6 +1,7 @@
 import { pointerToken } from '../util/json-pointer.js';
 import { isSecretName } from '../util/secret-names.js';
 import { MOST_CHARACTERS, MOST_SPANS, type Detector, type Span } from './detector.js';
+import { formPairs } from './text-of-body.js';
 import { isPrivateMember, PRIVATE_MEMBER } from './credential-detectors.js';
 
 /** Something that was found at one place. */
@@ -19,6 +20,8 @@ export interface Scanned {
   readonly masked: string | null;
   /** Whether all of it was looked through: a text that is too long, or has too much in it, was not. */
   readonly whole: boolean;
+  /** All that was found, told or not. */
+  readonly count: number;
 }
 
 /** Things that are found in one body. One with more was not looked through whole: whoever sends such bodies keeps nobody waiting with them. */
@@ -31,7 +34,24 @@ export const MOST_HITS = 500;
 export function scanText(text: string, detectors: readonly Detector[], at = '', member = ''): Scanned {
   const found: Found = { hits: [], whole: true, count: 0 };
   const masked = look(text, member, at, detectors, found);
-  return { hits: found.hits, whole: found.whole, masked };
+  return { hits: found.hits, whole: found.whole, count: found.count, masked };
+}
+
+/** Looks through a form (`application/x-www-form-urlencoded`), pair by pair. Pairs in which nothing is found stay as they were written. */
+export function scanForm(form: string, detectors: readonly Detector[]): Scanned {
+  const found: Found = { hits: [], whole: true, count: 0 };
+  const names = new Names(detectors, found);
+  let masks = false;
+  const pairs = form.split('&').map((pair) => {
+    const [[name, value] = ['', '']] = formPairs(pair);
+    const shown = names.masked(name, '');
+    const masked = look(value, name, `/${pointerToken(shown ?? name)}`, detectors, found);
+    if (shown === null && masked === null) return pair;
+    masks = true;
+    const mark = pair.includes('=') ? '=' : '';
+    return `${encodeURIComponent(shown ?? name)}${mark}${encodeURIComponent(masked ?? value)}`;
+  });
+  return { hits: found.hits, whole: found.whole, count: found.count, masked: masks ? pairs.join('&') : null };
 }
 
 interface Found {
@@ -68,11 +88,32 @@ function look(given: string, member: string, at: string, detectors: readonly Det
   return masked + given.slice(end);
 }
 
+/** Names of members: what is looked for stands in them too, where a list is kept by it. Each is looked at once. */
+class Names {
+  readonly #detectors: readonly Detector[];
+  readonly #found: Found;
+  readonly #masked = new Map<string, string | null>();
+
+  constructor(detectors: readonly Detector[], found: Found) {
+    this.#detectors = detectors;
+    this.#found = found;
+  }
+
+  /** A name with all masked that stands in it; null for nothing. @param at where it stands */
+  masked(name: string, at: string): string | null {
+    let masked = this.#masked.get(name);
+    if (masked === undefined) this.#masked.set(name, (masked = look(name, '', `${at}/*`, this.#detectors, this.#found)));
+    return masked;
+  }
+}
+
 /** One object or list on the way down. */
 interface Level {
   readonly at: string;
   readonly isObject: boolean;
   member: string;
+  /** What places below it are called by: never by what was found in a name. */
+  shown: string;
   /** What stood at `kty`, and where texts of private members of a key would stand. */
   keyType: string;
   keyParts: { readonly member: string; readonly token: Token }[] | null;
@@ -101,6 +142,7 @@ export function scanJsonText(text: string, detectors: readonly Detector[]): Scan
   const found: Found = { hits: [], whole: true, count: 0 };
   const changes: { readonly from: number; readonly to: number; readonly text: string }[] = [];
   const levels: Level[] = [];
+  const names = new Names(detectors, found);
   const keys = detectors.filter(({ id }) => id === 'private-key');
   const meet = (token: Token, member: string, isText: boolean): void => {
     const masked = look(token.value, member, token.at, detectors, found);
@@ -122,7 +164,10 @@ export function scanJsonText(text: string, detectors: readonly Detector[]): Scan
       const end = endOfText(text, at);
       const value = unescaped(text, at, end);
       if (expectsName && level) {
+        const masked = names.masked(value, level.at);
+        if (masked !== null) changes.push({ from: at, to: end, text: JSON.stringify(masked) });
         level.member = value;
+        level.shown = masked === null ? value : '*';
         expectsName = false;
       } else {
         const token = { from: at, to: end, at: placeOf(level), value };
@@ -133,7 +178,7 @@ export function scanJsonText(text: string, detectors: readonly Detector[]): Scan
       }
       at = end - 1;
     } else if (code === 123 || code === 91) {
-      levels.push({ at: placeOf(level), isObject: code === 123, member: code === 123 ? '' : (level?.member ?? ''), keyType: '', keyParts: null });
+      levels.push({ at: placeOf(level), isObject: code === 123, member: code === 123 ? '' : (level?.member ?? ''), shown: '', keyType: '', keyParts: null });
       expectsName = code === 123;
     } else if (code === 125 || code === 93) {
       const ended = levels.pop();
@@ -149,10 +194,10 @@ export function scanJsonText(text: string, detectors: readonly Detector[]): Scan
       at = end - 1;
     }
   }
-  return { hits: found.hits, whole: found.whole, masked: changes.length === 0 ? null : changed(text, changes) };
+  return { hits: found.hits, whole: found.whole, count: found.count, masked: changes.length === 0 ? null : changed(text, changes) };
 }
 
-const placeOf = (level: Level | undefined): string => (level === undefined ? '' : `${level.at}/${level.isObject ? pointerToken(level.member) : '*'}`);
+const placeOf = (level: Level | undefined): string => (level === undefined ? '' : `${level.at}/${level.isObject ? pointerToken(level.shown) : '*'}`);
 
 function endOfText(text: string, start: number): number {
   let at = start + 1;

@@ -1,31 +1,76 @@
 /** A body as a text that can be looked through; `other` where it is none by its type, `unread` where it should be one and cannot be read. */
 export type BodyText =
-  | { readonly kind: 'json'; readonly text: string }
-  | { readonly kind: 'text'; readonly text: string }
+  | { readonly kind: 'json' | 'form'; readonly text: string }
+  /** `latin` where every byte stands as one character, since not all of it is text. */
+  | { readonly kind: 'text'; readonly text: string; readonly latin?: boolean }
   | { readonly kind: 'other'; readonly says: string }
   | { readonly kind: 'unread'; readonly says: string };
 
 const UTF8 = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
+/** Every byte as the character of its number: the platform’s decoder of that name takes another set. */
+const characters = (bytes: Uint8Array): string => {
+  let text = '';
+  for (let at = 0; at < bytes.length; at += 8192) text += String.fromCharCode(...bytes.subarray(at, at + 8192));
+  return text;
+};
 
-const TEXT_TYPES = /^(?:text\/.+|application\/(?:xml|javascript|x-www-form-urlencoded|x-ndjson|yaml|x-yaml|graphql|sql|csv|.+\+(?:xml|yaml))|multipart\/.+)$/;
+const FORM = 'application/x-www-form-urlencoded';
+const TEXT_TYPES = new RegExp(
+  '^(?:text/.+|multipart/.+|application/(?:xml|xml-dtd|javascript|x-javascript|ecmascript|json5|x-www-form-urlencoded|ndjson|x-ndjson|jsonl|x-jsonlines|json-seq|' +
+    'toml|rtf|yaml|x-yaml|graphql|sql|csv|.+\\+(?:xml|yaml|json-seq)))$',
+);
 const JSON_TYPES = /^(?:application\/json|[^/]+\/.+\+json)$/;
+/** Character sets in which ASCII is ASCII; what of them is no UTF-8 is not read. In others what is looked for would be spelled otherwise. */
+const READ_SETS: ReadonlySet<string> = new Set(['utf-8', 'utf8', 'us-ascii', 'ascii', 'iso-8859-1', 'iso-8859-15', 'latin1', 'windows-1252']);
+/** How a part of a multipart body may be sent so that it stands there as it is (RFC 2045 section 6.2). */
+const PLAIN_CODING = /^(?:7bit|8bit|binary)$/i;
 
-/** Reads a body by its type. One without a type is read by how it begins. @param media in small letters, without parameters */
-export function textOfBody(bytes: Uint8Array, media: string | null): BodyText {
-  const json = media !== null && JSON_TYPES.test(media);
-  if (media !== null && !json && !TEXT_TYPES.test(media)) return { kind: 'other', says: `${media} is no text` };
+/** Whether a body is no text by its type. @param media in small letters, without parameters; null for none */
+export const isOtherType = (media: string | null): boolean => media !== null && !JSON_TYPES.test(media) && !TEXT_TYPES.test(media);
+
+/**
+ * Reads a body by its type. One without a type is read by how it begins.
+ * @param media in small letters, without parameters
+ * @param contentType the whole field, for its character set; undefined for none
+ */
+export function textOfBody(bytes: Uint8Array, media: string | null, contentType?: string): BodyText {
+  if (isOtherType(media)) return { kind: 'other', says: `${media} is no text` };
+  const set = setsIn(contentType ?? '').find((name) => !READ_SETS.has(name));
+  if (set !== undefined) return { kind: 'unread', says: `its character set ${set.slice(0, 40)} is not read` };
+  if (media?.startsWith('multipart/')) return textOfParts(bytes);
   let text: string;
   try {
     text = UTF8.decode(bytes);
   } catch {
-    // Parts of a form may be anything; what of them is text can be looked through all the same.
-    if (media?.startsWith('multipart/')) return { kind: 'text', text: new TextDecoder('latin1').decode(bytes) };
-    return media === null ? { kind: 'other', says: 'it has no type and is no text' } : { kind: 'unread', says: 'it is no UTF-8' };
+    return { kind: 'unread', says: media === null ? 'it has no type and is no UTF-8' : 'it is no UTF-8' };
   }
+  // Between the letters of ASCII in UTF-16 and UTF-32 there stand such.
+  if (text.includes('\0')) return { kind: 'unread', says: 'it has characters of the value zero, as a text in another character set has' };
+  const json = media !== null && JSON_TYPES.test(media);
   if (json && text.trim() === '') return { kind: 'text', text };
   if (json || (media === null && /^\s*[{[]/.test(text) && isJson(text))) return { kind: 'json', text };
-  return { kind: 'text', text: media === 'application/x-www-form-urlencoded' ? decoded(text) : text };
+  return media === FORM ? { kind: 'form', text } : { kind: 'text', text };
 }
+
+/** Parts may be anything; what of them is text can be looked through all the same, where it stands there as it is. */
+function textOfParts(bytes: Uint8Array): BodyText {
+  const text = characters(bytes);
+  for (const [, coding = ''] of text.matchAll(/^content-transfer-encoding[ \t]*:[ \t]*([^\r\n]*?)[ \t]*$/gim))
+    if (!PLAIN_CODING.test(coding)) return { kind: 'unread', says: `a part of it is coded as ${coding.slice(0, 40)}` };
+  for (const [field] of text.matchAll(/^content-type[ \t]*:[^\r\n]*$/gim)) {
+    const set = setsIn(field).find((name) => !READ_SETS.has(name));
+    if (set !== undefined) return { kind: 'unread', says: `a part of it is in the character set ${set.slice(0, 40)}, which is not read` };
+  }
+  try {
+    return { kind: 'text', text: UTF8.decode(bytes) };
+  } catch {
+    return { kind: 'text', text, latin: true };
+  }
+}
+
+/** Character sets that a Content-Type names, in small letters. */
+const setsIn = (contentType: string): string[] =>
+  [...contentType.matchAll(/;\s*charset\s*=\s*("[^"]*"|[^\s;,]*)/gi)].map((match) => (match[1] ?? '').replaceAll('"', '').trim().toLowerCase());
 
 function isJson(text: string): boolean {
   try {
@@ -36,16 +81,27 @@ function isJson(text: string): boolean {
   }
 }
 
-/** A form with its escapes read, pair by pair. */
-function decoded(form: string): string {
-  return form
-    .split('&')
-    .map((pair) => {
-      try {
-        return decodeURIComponent(pair.replaceAll('+', ' '));
-      } catch {
-        return pair;
-      }
-    })
-    .join('\n');
+/** Names and values of a form with their escapes read; what is no escape stays as it is. */
+export const formPairs = (form: string): (readonly [name: string, value: string])[] =>
+  form.split('&').map((pair) => {
+    const mark = pair.indexOf('=');
+    return mark < 0 ? [unescapedPart(pair), ''] : [unescapedPart(pair.slice(0, mark)), unescapedPart(pair.slice(mark + 1))];
+  });
+
+/** A text of XML or HTML with its numeric character references read (XML 1.0 section 4.1); null where it has none. */
+export function unescapedMarkup(text: string): string | null {
+  const plain = text.replace(/&#(?:x([0-9a-f]{1,6})|([0-9]{1,7}));?/gi, (reference, hex: string | undefined, decimal: string | undefined) => {
+    const code = hex === undefined ? Number(decimal) : parseInt(hex, 16);
+    return code > 0 && code <= 0x10_ffff ? String.fromCodePoint(code) : reference;
+  });
+  return plain === text ? null : plain;
+}
+
+/** A part of a form, or of a query, with its escapes read. */
+export function unescapedPart(text: string): string {
+  try {
+    return decodeURIComponent(text.replaceAll('+', ' '));
+  } catch {
+    return text;
+  }
 }
