@@ -1,40 +1,18 @@
 import { closedPorts, compileRelease, decide, DigestMemory, Exchange, type VerifiedToken } from '@virga/core';
 import { createHash } from 'node:crypto';
-import type { Server } from 'node:http';
 import { connect, type Socket } from 'node:net';
-import type { GatewayNode } from '../src/gateway-node.js';
-import { documentFor, echoUpstream, FakeControl, makeIssuer, startNode, until } from './harness.js';
+import { documentFor, startGuarded, until } from './harness.js';
 
 /** What a connection remembers must never decide for anybody: each request is decided by what it carries itself. */
-let control: FakeControl;
-let upstream: Awaited<ReturnType<typeof echoUpstream>>;
-let issuer: Awaited<ReturnType<typeof makeIssuer>>;
-let node: GatewayNode;
-let port: number;
-const servers: Server[] = [];
+let world: Awaited<ReturnType<typeof startGuarded>>;
 
 beforeAll(async () => {
-  control = new FakeControl();
-  await control.start();
-  upstream = await echoUpstream();
-  issuer = await makeIssuer();
-  servers.push(upstream.server, issuer.server);
-  ({ node, port } = await startNode(control));
-  await until(() => control.statuses.length > 0, 'the node');
-  control.send({ type: 'release', number: 1, hash: 'h1', document: documentFor(upstream.url, issuer.issuer) });
-  await until(() => control.statuses.some(({ release }) => release?.number === 1), 'release 1');
+  world = await startGuarded();
 });
-afterAll(async () => {
-  for (const server of servers.splice(0)) {
-    server.closeAllConnections();
-    server.close();
-  }
-  await node.stop();
-  await control.stop();
-});
+afterAll(() => world.stop());
 
 /** Sends requests over one connection, one after the other, and reads their status codes. */
-async function over(headers: readonly string[], socket: Socket = connect(port, '127.0.0.1')): Promise<number[]> {
+async function over(headers: readonly string[], socket: Socket = connect(world.port, '127.0.0.1')): Promise<number[]> {
   let text = '';
   socket.on('data', (part: Buffer) => (text += part.toString('latin1')));
   const statuses = () => [...text.matchAll(/HTTP\/1\.1 (\d{3}) /g)].map(([, status]) => Number(status));
@@ -48,7 +26,7 @@ async function over(headers: readonly string[], socket: Socket = connect(port, '
 const bearer = (token: string): string => `authorization: Bearer ${token}\r\n`;
 
 test('over one connection every token is proved by itself, in whatever order they come', async () => {
-  const [one, two, expired] = [await issuer.sign(), await issuer.sign({ sub: 'another' }), await issuer.sign({ exp: 1 })];
+  const [one, two, expired] = [await world.issuer.sign(), await world.issuer.sign({ sub: 'another' }), await world.issuer.sign({ exp: 1 })];
   // Last characters of a signature that decode to the same bytes are another spelling; one flipped in the middle is no signature.
   const at = one.length - 20;
   const tampered = one.slice(0, at) + (one[at] === 'A' ? 'B' : 'A') + one.slice(at + 1);
@@ -60,8 +38,8 @@ test('over one connection every token is proved by itself, in whatever order the
 });
 
 test('a token that is remembered is still held against what is revoked', async () => {
-  const token = await issuer.sign({ jti: 'lost' });
-  const socket = connect(port, '127.0.0.1');
+  const token = await world.issuer.sign({ jti: 'lost' });
+  const socket = connect(world.port, '127.0.0.1');
   let text = '';
   socket.on('data', (part: Buffer) => (text += part.toString('latin1')));
   const ask = async (answers: number): Promise<string | undefined> => {
@@ -71,19 +49,19 @@ test('a token that is remembered is still held against what is revoked', async (
   };
   expect([await ask(1), await ask(2)]).toEqual(['200', '200']);
   const revocation = { id: 'r', kind: 'jti', value: 'lost', providerId: 'p', reason: '', issuedBefore: null } as const;
-  control.send({ type: 'private-facts', secrets: {}, revocations: [revocation] });
+  world.control.send({ type: 'private-facts', secrets: {}, revocations: [revocation] });
   let answers = 2;
-  await until(() => node.status().release !== null, 'the node');
+  await until(() => world.node.status().release !== null, 'the node');
   await new Promise((resolve) => setTimeout(resolve, 100));
   expect(await ask(++answers)).toBe('401');
-  control.send({ type: 'private-facts', secrets: {}, revocations: [] });
+  world.control.send({ type: 'private-facts', secrets: {}, revocations: [] });
   await new Promise((resolve) => setTimeout(resolve, 100));
   expect(await ask(++answers)).toBe('200');
   socket.destroy();
 });
 
 test('a token of one connection is worth nothing on another that does not carry it', async () => {
-  const token = await issuer.sign();
+  const token = await world.issuer.sign();
   expect(await over([bearer(token), bearer(token)])).toEqual([200, 200]);
   expect(await over(['', bearer('x'.repeat(token.length)), ''])).toEqual([401, 401, 401]);
 });

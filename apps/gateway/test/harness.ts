@@ -267,6 +267,27 @@ export async function startNode(
   return { node, url, port: Number(new URL(url).port), folder };
 }
 
+/** A node in front of one upstream, with its first release in force. @param handle what the upstream answers; it echoes where that is left out */
+export async function startGuarded(handle?: Parameters<typeof echoUpstream>[0]) {
+  const control = new FakeControl();
+  await control.start();
+  const upstream = await echoUpstream(handle);
+  const issuer = await makeIssuer();
+  const { node, port } = await startNode(control);
+  await until(() => control.statuses.length > 0, 'the node');
+  control.send({ type: 'release', number: 1, hash: 'h1', document: documentFor(upstream.url, issuer.issuer) });
+  await until(() => control.statuses.some(({ release }) => release?.number === 1), 'release 1');
+  const stop = async (): Promise<void> => {
+    for (const server of [upstream.server, issuer.server]) {
+      server.closeAllConnections();
+      server.close();
+    }
+    await node.stop();
+    await control.stop();
+  };
+  return { control, upstream, issuer, node, port, stop };
+}
+
 /** Writes bytes to a port and reads until the other side closes or is silent. */
 export function raw(port: number, text: string, silenceMs = 1200): Promise<string> {
   return new Promise((resolve, reject) => {

@@ -1,19 +1,11 @@
-import type { Server } from 'node:http';
 import { connect } from 'node:net';
-import type { GatewayNode } from '../src/gateway-node.js';
-import { documentFor, echoUpstream, FakeControl, makeIssuer, startNode, until } from './harness.js';
+import { startGuarded, until } from './harness.js';
 
 /** Answers that are whole wait for each other and leave together: each still goes to whom it is for, in the order of its connection. */
-let control: FakeControl;
-let upstream: Awaited<ReturnType<typeof echoUpstream>>;
-let node: GatewayNode;
-let port: number;
-const servers: Server[] = [];
+let world: Awaited<ReturnType<typeof startGuarded>>;
 
 beforeAll(async () => {
-  control = new FakeControl();
-  await control.start();
-  upstream = await echoUpstream((req, res) => {
+  world = await startGuarded((req, res) => {
     const { url = '' } = req;
     const body = JSON.stringify({ url, of: 'x'.repeat(url.includes('large') ? 6000 : 1) });
     res.setHeader('content-length', body.length);
@@ -23,21 +15,8 @@ beforeAll(async () => {
     } else if (url.includes('late')) setTimeout(() => res.end(body), 20);
     else res.end(req.method === 'HEAD' ? undefined : body);
   });
-  const issuer = await makeIssuer();
-  servers.push(upstream.server, issuer.server);
-  ({ node, port } = await startNode(control));
-  await until(() => control.statuses.length > 0, 'the node');
-  control.send({ type: 'release', number: 1, hash: 'h1', document: documentFor(upstream.url, issuer.issuer) });
-  await until(() => control.statuses.some(({ release }) => release?.number === 1), 'release 1');
 });
-afterAll(async () => {
-  for (const server of servers.splice(0)) {
-    server.closeAllConnections();
-    server.close();
-  }
-  await node.stop();
-  await control.stop();
-});
+afterAll(() => world.stop());
 
 interface Answer {
   readonly status: number;
@@ -65,7 +44,7 @@ function answersIn(text: string, methods: readonly string[]): Answer[] {
 
 /** Sends some requests in one write and reads as many answers. */
 async function together(requests: readonly (readonly [method: string, path: string])[]): Promise<Answer[]> {
-  const socket = connect(port, '127.0.0.1');
+  const socket = connect(world.port, '127.0.0.1');
   let text = '';
   socket.on('data', (part: Buffer) => (text += part.toString('latin1')));
   socket.write(requests.map(([method, path]) => `${method} ${path} HTTP/1.1\r\nHost: g\r\n\r\n`).join(''));
@@ -101,7 +80,7 @@ test('of requests in one write each has its own, in their order, whatever become
 
 test('of many connections at once each has its own, beside callers that leave and an upstream that breaks off', async () => {
   const leavers = Array.from({ length: 60 }, (_, index) => {
-    const socket = connect(port, '127.0.0.1');
+    const socket = connect(world.port, '127.0.0.1');
     socket.on('error', () => undefined);
     socket.write(`GET /a/open/gone${index} HTTP/1.1\r\nHost: g\r\n\r\n`);
     // At once, or while the answer is on its way.
@@ -113,7 +92,7 @@ test('of many connections at once each has its own, beside callers that leave an
     { length: 10 },
     (_, index) =>
       new Promise<string>((resolve) => {
-        const socket = connect(port, '127.0.0.1');
+        const socket = connect(world.port, '127.0.0.1');
         let text = '';
         socket.on('data', (part: Buffer) => (text += part.toString('latin1')));
         socket.on('error', () => undefined);

@@ -2,7 +2,7 @@ import { writeKey } from '../credential/key-form.js';
 import { DETECTORS, detectorsFor } from './detectors.js';
 import { patternFault } from './own-detector.js';
 import { scanForm, scanJsonText, scanText, type Scanned } from './scan.js';
-import { textOfBody } from './text-of-body.js';
+import { textOfBody, unescapedMarkup } from './text-of-body.js';
 
 const IDS = DETECTORS.map(({ id }) => id);
 const ALL = detectorsFor(IDS, []);
@@ -98,6 +98,19 @@ describe('bodies', () => {
     ['multipart/form-data', undefined, 'Content-Transfer-Encoding : quoted-printable\r\n\r\nx', 'unread'],
   ])('a body of the type %s (%s) and %j is %s', (media, contentType, body, kind) => {
     expect(textOfBody(typeof body === 'string' ? new TextEncoder().encode(body) : body, media, contentType).kind).toBe(kind);
+  });
+
+  test('whatever stands in heads of parts and in references takes time in proportion to it', () => {
+    const many = (text: string): string => text.repeat(Math.ceil(1_000_000 / text.length));
+    for (const text of [
+      `Content-Transfer-Encoding: x${many(' ')}x`,
+      `Content-Transfer-Encoding${many(' ')}x`,
+      `Content-Type: text/plain;${many(' ')}x`,
+      `Content-Type: text/plain${many(';charset="')}`,
+      many('Content-Type:;charset=\r\n'),
+    ])
+      expect(['text', 'unread']).toContain(textOfBody(new TextEncoder().encode(text), 'multipart/mixed').kind);
+    for (const text of [many('&#'), many('&#x41'), `&#${many('1')}`]) expect(typeof (unescapedMarkup(text) ?? '')).toBe('string');
   });
 
   test('masked: nothing else of the text changes, and it stays JSON', () => {

@@ -55,8 +55,8 @@ export function textOfBody(bytes: Uint8Array, media: string | null, contentType?
 /** Parts may be anything; what of them is text can be looked through all the same, where it stands there as it is. */
 function textOfParts(bytes: Uint8Array): BodyText {
   const text = characters(bytes);
-  for (const [, coding = ''] of text.matchAll(/^content-transfer-encoding[ \t]*:[ \t]*([^\r\n]*?)[ \t]*$/gim))
-    if (!PLAIN_CODING.test(coding)) return { kind: 'unread', says: `a part of it is coded as ${coding.slice(0, 40)}` };
+  for (const [, coding = ''] of text.matchAll(/^content-transfer-encoding[ \t]*:([^\r\n]*)$/gim))
+    if (!PLAIN_CODING.test(coding.trim())) return { kind: 'unread', says: `a part of it is coded as ${coding.trim().slice(0, 40)}` };
   for (const [field] of text.matchAll(/^content-type[ \t]*:[^\r\n]*$/gim)) {
     const set = setsIn(field).find((name) => !READ_SETS.has(name));
     if (set !== undefined) return { kind: 'unread', says: `a part of it is in the character set ${set.slice(0, 40)}, which is not read` };
