@@ -31,7 +31,7 @@ test('a rule that is broken in the draft stops its release: what got in is named
   await expect(before.getByText(/2 of [\d\u202f]+ trials got through/)).toBeVisible();
   await expect(before.getByRole('region', { name: 'Reach' }).getByText(/more:/)).toBeVisible();
   await expect(before.getByRole('region', { name: 'Reach' }).getByText(/nobody/)).toBeVisible();
-  await expect(before.getByText(/cases of authorizers hold/)).toBeVisible();
+  await expect(before.getByText(/cases of authorizers hold/)).toBeVisible({ timeout: 30_000 });
   const publish = before.getByRole('button', { name: 'Publish' });
   await expect(publish).toBeDisabled();
   await before.getByRole('checkbox', { name: /Headgates GET \/headgates\/gates\/\{gateId\}\/positions: no credential/ }).check();
