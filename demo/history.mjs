@@ -26,6 +26,7 @@ import { seededRandom } from './random.mjs';
 
 const HOURS = 6;
 const MINUTE_MS = 60_000;
+const MINUTES_OF_BATCH = 10;
 const SEED = 217;
 
 /**
@@ -59,6 +60,7 @@ export async function writeHistory(control, nodeToken, standins, made) {
   const recorder = new Recorder('local');
   const desk = new HistoryDesk(live.document);
   const answers = new Map();
+  let written = Promise.resolve();
   for (let minute = HOURS * 60; minute > 0; minute--) {
     const from = end - minute * MINUTE_MS;
     const count = callsOfMinute(random, HOURS * 60 - minute);
@@ -68,8 +70,13 @@ export async function writeHistory(control, nodeToken, standins, made) {
       for (let again = burstOf(call, random); again >= 0; again--)
         await oneCall(call, release, live.number, recorder, signer, clock.now, random, made, answers, desk);
     }
-    await flush(control, nodeToken, recorder);
+    if (minute % MINUTES_OF_BATCH !== 1) continue;
+    // The control plane writes one part while the next is made.
+    await written;
+    written = flush(control, nodeToken, recorder);
+    written.catch(() => undefined);
   }
+  await written;
   await desk.tell(control, nodeToken);
 }
 
@@ -117,7 +124,7 @@ async function simulatedAuthorizers() {
   const opened = new Map();
   return {
     run: async ({ identity, script }, call) => {
-      if (!opened.has(identity)) opened.set(identity, await ScriptSandbox.open(load, script, () => performance.now()));
+      if (!opened.has(identity)) opened.set(identity, await ScriptSandbox.open(load, script, { passed: () => performance.now(), worked: () => null }));
       return opened.get(identity).run(call);
     },
     ask: () => Promise.resolve({ kind: 'unavailable', says: 'no service is asked in this simulation' }),
@@ -246,7 +253,7 @@ const REDACTOR = compileRedactor();
 const statusOf = (found) => entryOf(found.code).status ?? 204;
 
 async function flush(control, nodeToken, recorder) {
-  for (let batch = recorder.takeBatch(); batch; batch = recorder.takeBatch()) {
-    await control.call('POST', '/nodes/v1/records', { id: randomUUID(), node: 'history', ...batch }, nodeToken);
-  }
+  const batches = [];
+  for (let batch = recorder.takeBatch(); batch; batch = recorder.takeBatch()) batches.push(batch);
+  for (const batch of batches) await control.call('POST', '/nodes/v1/records', { id: randomUUID(), node: 'history', ...batch }, nodeToken);
 }

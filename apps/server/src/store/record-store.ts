@@ -1,20 +1,20 @@
 import type { RecordBatch, RequestOutcome, StepCount, StepId, StepOutcome, TraceRecord } from '@virga/core';
 import { Op, QueryTypes, type Transaction, type WhereOptions } from 'sequelize';
 import { BatchRow, TraceRow, UnsentRow } from './models/records.js';
+import { addRows, insertRows } from './add-rows.js';
 import { addViolations } from './violation-store.js';
 import type { Store } from './store.js';
 
-const ADD_TRAFFIC = `INSERT INTO traffic (minute, api_id, operation_id, code, status, step, outcome, count, total_us)
-  VALUES (:minute, :apiId, :operationId, :code, :status, :step, :outcome, :count, :totalUs)
-  ON CONFLICT (minute, api_id, operation_id, code, status, outcome) DO UPDATE SET count = count + excluded.count, total_us = total_us + excluded.total_us`;
+/** Adds rows to what is counted: `added` is summed where the same is counted already. */
+const counting = (table: string, columns: readonly string[], key: readonly string[], added: readonly string[]): string =>
+  `${insertRows(table, columns)} ON CONFLICT (${key.join(', ')}) DO UPDATE SET ${added.map((name) => `${name} = ${name} + excluded.${name}`).join(', ')}`;
 
-const ADD_STEPS = `INSERT INTO step_traffic (minute, api_id, operation_id, step, code, outcome, count)
-  VALUES (:minute, :apiId, :operationId, :step, :code, :outcome, :count)
-  ON CONFLICT (minute, api_id, operation_id, step, code, outcome) DO UPDATE SET count = count + excluded.count`;
-
-const ADD_CLIENT_TRAFFIC = `INSERT INTO client_traffic (hour, client_id, api_id, step, code, outcome, count)
-  VALUES (:hour, :clientId, :apiId, :step, :code, :outcome, :count)
-  ON CONFLICT (client_id, hour, api_id, code, outcome) DO UPDATE SET count = count + excluded.count`;
+const TRAFFIC = ['minute', 'api_id', 'operation_id', 'code', 'status', 'outcome'] as const;
+const ADD_TRAFFIC = counting('traffic', [...TRAFFIC, 'step', 'count', 'total_us'], TRAFFIC, ['count', 'total_us']);
+const STEPS = ['minute', 'api_id', 'operation_id', 'step', 'code', 'outcome'] as const;
+const ADD_STEPS = counting('step_traffic', [...STEPS, 'count'], STEPS, ['count']);
+const CLIENTS = ['client_id', 'hour', 'api_id', 'code', 'outcome'] as const;
+const ADD_CLIENT_TRAFFIC = counting('client_traffic', [...CLIENTS, 'step', 'count'], CLIENTS, ['count']);
 
 /** Nodes may tell of the same credential in any order: the latest use counts. */
 const NOTE_USE = 'UPDATE client_credentials SET last_used_at = :at, last_used_from = :from WHERE id = :id AND (last_used_at IS NULL OR last_used_at < :at)';
@@ -26,16 +26,22 @@ export function writeBatch(store: Store, node: string, batchId: string, batch: R
     if (last?.batchId === batchId) return;
     await TraceRow.bulkCreate(batch.traces.map(toRow), { transaction, ignoreDuplicates: true });
     await addViolations(store, batch.traces, transaction);
-    for (const count of batch.counts) {
-      const replacements = { ...count, apiId: count.apiId ?? '', operationId: count.operationId ?? '' };
-      await store.sequelize.query(ADD_TRAFFIC, { replacements, transaction });
-    }
+    const counts = batch.counts.map(({ minute, apiId, operationId, code, status, outcome, step, count, totalUs }) => [
+      ...[minute, apiId ?? '', operationId ?? '', code, status, outcome],
+      ...[step, count, totalUs],
+    ]);
+    await addRows(store, ADD_TRAFFIC, counts, transaction);
     for (const { id, at, from } of batch.uses ?? []) await store.sequelize.query(NOTE_USE, { replacements: { id, at, from }, transaction });
-    for (const count of batch.clients ?? []) {
-      const replacements = { ...count, clientId: count.clientId ?? '', apiId: count.apiId ?? '' };
-      await store.sequelize.query(ADD_CLIENT_TRAFFIC, { replacements, transaction });
-    }
-    for (const count of stepCounts(batch)) await store.sequelize.query(ADD_STEPS, { replacements: { ...count }, transaction });
+    const clients = (batch.clients ?? []).map(({ clientId, hour, apiId, code, outcome, step, count }) => [
+      ...[clientId ?? '', hour, apiId ?? '', code, outcome],
+      ...[step, count],
+    ]);
+    await addRows(store, ADD_CLIENT_TRAFFIC, clients, transaction);
+    const steps = [...stepCounts(batch)].map(({ minute, apiId, operationId, step, code, outcome, count }) => [
+      ...[minute, apiId, operationId, step, code, outcome],
+      count,
+    ]);
+    await addRows(store, ADD_STEPS, steps, transaction);
     if (batch.unsent.passed + batch.unsent.refused + batch.unsent.steps > 0) {
       const minute = now - (now % 60_000);
       await store.sequelize.query(

@@ -1,6 +1,7 @@
 import { CONTRACT_PARTS, type Operands, type StepTrace, type TraceRecord } from '@virga/core';
 import { createHash } from 'node:crypto';
 import { QueryTypes, type Transaction } from 'sequelize';
+import { addRows, insertRows, type Cell } from './add-rows.js';
 import type { Store } from './store.js';
 
 export const HOUR_MS = 3_600_000;
@@ -26,8 +27,9 @@ export interface ViolationKind {
 
 const PARTS: ReadonlySet<string> = new Set(['contract', ...CONTRACT_PARTS]);
 
-const ADD = `INSERT INTO violations (hour, id, outcome, caller, api_id, operation_id, part, code, name, at, rule, keyword, wanted, found, member, count, first_at, last_at, trace_id)
-  VALUES (:hour, :id, :outcome, :caller, :apiId, :operationId, :part, :code, :name, :at, :rule, :keyword, :wanted, :found, :member, 1, :time, :time, :traceId)
+const OF_KIND = ['id', 'apiId', 'operationId', 'part', 'code', 'name', 'at', 'rule', 'keyword', 'wanted', 'found', 'member'] as const;
+const COLUMNS = ['id', 'api_id', 'operation_id', 'part', 'code', 'name', 'at', 'rule', 'keyword', 'wanted', 'found', 'member'];
+const ADD = `${insertRows('violations', [...COLUMNS, 'hour', 'outcome', 'caller', 'count', 'first_at', 'last_at', 'trace_id'])}
   ON CONFLICT (hour, id, outcome, caller) DO UPDATE SET count = count + 1, first_at = MIN(first_at, excluded.first_at),
     trace_id = CASE WHEN excluded.last_at >= last_at THEN excluded.trace_id ELSE trace_id END, last_at = MAX(last_at, excluded.last_at)`;
 
@@ -36,6 +38,7 @@ export async function addViolations(store: Store, traces: readonly TraceRecord[]
   const found = traces.flatMap((trace) => trace.steps.filter(isViolation).map((step) => ({ trace, step })));
   if (found.length === 0) return;
   const room = new Map<number, number>();
+  const rows: Cell[][] = [];
   for (const { trace, step } of found) {
     const hour = trace.at - (trace.at % HOUR_MS);
     let left = room.get(hour);
@@ -50,9 +53,9 @@ export async function addViolations(store: Store, traces: readonly TraceRecord[]
     room.set(hour, left - 1);
     const kind = kindOf(trace, step, left <= 0);
     const caller = left <= 0 ? '' : (trace.client ?? trace.subject ?? trace.address);
-    const replacements = { ...kind, hour, outcome: step.outcome, caller, time: trace.at, traceId: trace.id };
-    await store.sequelize.query(ADD, { replacements, transaction });
+    rows.push([...OF_KIND.map((member) => kind[member]), hour, step.outcome, caller, 1, trace.at, trace.at, trace.id]);
   }
+  await addRows(store, ADD, rows, transaction);
 }
 
 const isViolation = ({ step, outcome }: StepTrace): boolean => PARTS.has(step) && (outcome === 'refuse' || outcome === 'would-refuse');
