@@ -84,12 +84,16 @@ export const LIMITS = {
     upstream.ran.length = 0;
     const post = (key, body, headers = {}) =>
       request('POST', `${root}/q/take`, { 'X-Limited-Key': key, 'Content-Length': String(body.length), ...headers }, body);
+    const chunked = (key, body) => request('POST', `${root}/q/take`, { 'X-Limited-Key': key, 'Transfer-Encoding': 'chunked' }, body);
     const calls = [
       ['nobody’s plan', post(none.key, 'x')],
       ['a plan that waits', post(waits.key, 'x')],
       ['an operation that the plan does not open', request('GET', `${root}/q/x/lock`, { 'X-Limited-Key': has.key })],
       ['eleven bytes', post(has.key, 'x'.repeat(11))],
-      ['bytes of no said length', request('POST', `${root}/q/take`, { 'X-Limited-Key': has.key, 'Transfer-Encoding': 'chunked' }, '3\r\nabc\r\n0\r\n\r\n')],
+      ['eleven bytes of no said length', chunked(has.key, 'b\r\nabcdefghijk\r\n0\r\n\r\n')],
+      ['eleven bytes one by one', chunked(has.key, `${'1\r\nx\r\n'.repeat(11)}0\r\n\r\n`)],
+      ['bytes without end', chunked(has.key, '400\r\n' + 'x'.repeat(1024) + '\r\n')],
+      ['eleven bytes with a length that Connection takes away', post(has.key, 'x'.repeat(11), { Connection: 'close, content-length' })],
       ['a client named in a header', post(none.key, 'x', { 'X-Client': has.id, 'X-Plan': 'Attack', 'X-Subscription': has.id })],
       [
         'two keys',

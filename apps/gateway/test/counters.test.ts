@@ -1,6 +1,8 @@
 import {
+  LocalReplayMemory,
   MemoryCounters,
   type ApiRule,
+  type Counted,
   type CountingRule,
   type Demand,
   type DirectoryChange,
@@ -8,19 +10,23 @@ import {
   type Measure,
   type PlanRule,
   type ReleaseDocument,
+  type Replay,
   type Standing,
 } from '@virga/core';
 import fc from 'fast-check';
 import { spawn, type ChildProcess } from 'node:child_process';
-import { createHash } from 'node:crypto';
+import { calculateJwkThumbprint, exportJWK, generateKeyPair, SignJWT } from 'jose';
+import { createHash, randomUUID } from 'node:crypto';
 import { mkdtempSync } from 'node:fs';
 import { createServer, connect } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { RedisCounters } from '../src/counters/redis-counters.js';
+import { MOST_TOLD, SharedGuesses, type CountTogether } from '../src/counters/shared-guesses.js';
+import { SharedReplay, type FirstOfAll } from '../src/counters/shared-replay.js';
 import type { GatewayNode } from '../src/gateway-node.js';
 import type { NodeOptions } from '../src/node-options.js';
-import { documentFor, echoUpstream, FakeControl, makeIssuer, startNode, until } from './harness.js';
+import { documentFor, echoUpstream, FakeControl, makeIssuer, raw, startNode, until } from './harness.js';
 
 const PROGRAM = process.env['VIRGA_REDIS_SERVER'] ?? '/usr/bin/redis-server';
 const sha256 = (text: string): string => createHash('sha256').update(text).digest('base64url');
@@ -161,6 +167,77 @@ describe('counters that nodes share', () => {
   });
 });
 
+describe('guesses that nodes share', () => {
+  const by = (subject: string): Demand => ({ group: 'guess address 60', subject, measure: { kind: 'sliding', requests: 2, spanMs: 60_000 }, mode: 'observe' });
+  const standing = (waitMs: number): Standing => ({ over: false, left: waitMs > 0 ? 0 : 1, waitMs, resetMs: null });
+  const answering = (waitMs: number): Promise<Counted> => Promise.resolve({ standings: [standing(waitMs)], refused: -1, hold: null, where: 'together' });
+  const settled = () => new Promise(setImmediate);
+  const held = (guesses: SharedGuesses, subject: string, at: number): boolean => guesses.look([by(subject)], at)[0]?.over === true;
+
+  test.each<[string, CountTogether]>([
+    ['there is no store', () => null],
+    ['the store does not answer', () => Promise.reject(new Error('it does not answer in time'))],
+    ['the store knows of nobody else', () => answering(0)],
+    ['the store never answers', () => new Promise(() => undefined)],
+  ])('are counted by each alone where %s', async (_name, together) => {
+    const guesses = new SharedGuesses(together);
+    guesses.take([by('a')], 1000);
+    await settled();
+    expect(held(guesses, 'a', 1001)).toBe(false);
+    guesses.take([by('a')], 1002);
+    await settled();
+    expect([held(guesses, 'a', 1003), held(guesses, 'b', 1003)]).toEqual([true, false]);
+  });
+
+  test('hold up whom all of them together have counted often enough, until that is over', async () => {
+    const guesses = new SharedGuesses(() => answering(5000));
+    guesses.take([by('a')], 1000);
+    expect(held(guesses, 'a', 1000)).toBe(false);
+    await settled();
+    expect(guesses.look([by('a'), by('b')], 2000)).toMatchObject([
+      { over: true, left: 0, waitMs: 4000 },
+      { over: false, waitMs: 0 },
+    ]);
+    expect(held(guesses, 'a', 6001)).toBe(false);
+  });
+
+  test('are told at most so many at one time, and none of them goes uncounted here', async () => {
+    let told = 0;
+    const guesses = new SharedGuesses(() => {
+      told++;
+      return new Promise(() => undefined);
+    });
+    for (let index = 0; index < 3 * MOST_TOLD; index++) guesses.take([by(`s${index % MOST_TOLD}`)], 1000);
+    await settled();
+    expect([told, held(guesses, 's0', 1001), held(guesses, `s${MOST_TOLD - 1}`, 1001)]).toEqual([MOST_TOLD, true, true]);
+  });
+});
+
+describe('used proofs that nodes share', () => {
+  const seen = (first: FirstOfAll, alone = false) => new SharedReplay(new LocalReplayMemory(500), first, () => alone).see('key', 600, 2000, 1000);
+
+  test.each<[string, FirstOfAll, boolean, Replay]>([
+    ['nobody else has seen it', () => Promise.resolve(true), false, 'new'],
+    ['another node has seen it', () => Promise.resolve(false), true, 'used'],
+    ['no store is shared', () => null, false, 'new'],
+    ['the store cannot be reached', () => Promise.reject(new Error('nothing listens there')), false, { away: 'nothing listens there' }],
+    ['the store cannot be reached, and each goes on alone', () => Promise.reject(new Error('nothing listens there')), true, 'new'],
+  ])('where %s', async (_name, first, alone, replay) => expect(await seen(first, alone)).toEqual(replay));
+
+  test('what a node has seen itself, or cannot know, is asked of nobody', async () => {
+    const asked: string[] = [];
+    const first: FirstOfAll = (key) => {
+      asked.push(key);
+      return Promise.resolve(true);
+    };
+    const replay = new SharedReplay(new LocalReplayMemory(500), first, () => true);
+    const of = async (key: string, madeMs: number): Promise<unknown> => replay.see(key, madeMs, 2000, 1000);
+    expect([await of('a', 600), await of('a', 600)]).toEqual(['new', 'used']);
+    expect(await of('b', 400)).toMatchObject({ unknowable: expect.stringContaining('began') as string });
+    expect(asked).toEqual(['a']);
+  });
+});
+
 describe('nodes', () => {
   let control: FakeControl;
   let upstream: Awaited<ReturnType<typeof echoUpstream>>;
@@ -215,7 +292,7 @@ describe('nodes', () => {
     return { ...document, ...change, apis: [{ ...before, access, schemes: [...before.schemes, scheme], ...api }] };
   }
   const publish = (document: ReleaseDocument): void => control.send({ type: 'release', number: 1, hash: JSON.stringify(document), document });
-  async function start({ folder, ...more }: Partial<NodeOptions> = {}): Promise<{ node: GatewayNode; url: string; folder: string }> {
+  async function start({ folder, ...more }: Partial<NodeOptions> = {}): Promise<{ node: GatewayNode; url: string; port: number; folder: string }> {
     const started = await startNode(control, folder, more);
     nodes.push(started.node);
     await until(() => started.node.status().release, 'the release');
@@ -299,6 +376,102 @@ describe('nodes', () => {
     const answer = await until(() => control.answers.find(({ askId }) => askId === 'ask'));
     expect(answer.standings).toMatchObject([{ name: 'Small quota', of: 3, left: 0, mode: 'enforce' }]);
     expect(answer.standings?.[0]?.waitMs).toBeGreaterThan(0);
+  }, 30_000);
+
+  test('guesses at nodes that share a store are guesses of one: whoever used them up at one is held up at all', async () => {
+    publish(limited({ guessing: { mode: 'enforce', seconds: 3600, byAddress: 6, byCredential: null } }));
+    const [one, other] = [await start({ redisUrl: redis.url, name: 'guessed-1' }), await start({ redisUrl: redis.url, name: 'guessed-2' })];
+    await until(() => one.node.status().counts === 'together' && other.node.status().counts === 'together', 'the store');
+    const guess = async (url: string, key: string): Promise<number> => (await fetch(`${url}/a/guarded`, { headers: { 'x-api-key': key } })).status;
+    const heldUp = async (url: string): Promise<boolean> => {
+      for (let tries = 0; tries < 200; tries++) {
+        if ((await guess(url, 'key')) === 429) return true;
+        await new Promise((resolve) => setTimeout(resolve, 20));
+      }
+      return false;
+    };
+    const seen: number[] = [];
+    for (let index = 0; index < 5; index++) seen.push(await guess(one.url, `wrong-${index}`));
+    // The sixth uses them up, wherever it comes; the other node knows of it as soon as it was told.
+    seen.push(await guess(other.url, 'wrong-6'));
+    expect(seen).toEqual(Array(6).fill(401));
+    expect(await heldUp(other.url)).toBe(true);
+    // The first learns of it by the next guess that comes to it.
+    expect([await guess(one.url, 'key'), await guess(one.url, 'wrong-7')]).toEqual([200, 401]);
+    expect(await heldUp(one.url)).toBe(true);
+    // Whoever is held up stays so when the store goes.
+    await redis.stop();
+    expect([await guess(one.url, 'key'), await guess(other.url, 'key')]).toEqual([429, 429]);
+    await redis.start();
+  }, 30_000);
+
+  test('a proof of possession is good once at all nodes that share a store (RFC 9449 section 11.1)', async () => {
+    const origin = 'https://gw.example';
+    const document = (away: CountingRule['away']): ReleaseDocument => ({
+      ...documentFor(upstream.url, issuer.issuer),
+      counting: { away, sharePercent: 50, tell: 'refusals' },
+    });
+    publish(document('refuse'));
+    const nodeOf = async (name: string) => {
+      const port = await freePort();
+      const { node } = await start({ redisUrl: redis.url, name, publicOrigin: origin, port });
+      return { node, port };
+    };
+    const [one, other] = [await nodeOf('proved-1'), await nodeOf('proved-2')];
+    await until(() => one.node.status().counts === 'together' && other.node.status().counts === 'together', 'the store');
+    const { privateKey, publicKey } = await generateKeyPair('ES256', { extractable: true });
+    const jwk = await exportJWK(publicKey);
+    const token = await issuer.sign({ cnf: { jkt: await calculateJwkThumbprint(jwk) } });
+    const proof = (): Promise<string> =>
+      new SignJWT({ jti: randomUUID(), htm: 'GET', htu: `${origin}/a/guarded`, ath: sha256(token) })
+        .setIssuedAt()
+        .setProtectedHeader({ typ: 'dpop+jwt', alg: 'ES256', jwk })
+        .sign(privateKey);
+    const prove = async ({ port }: { readonly port: number }, dpop: string): Promise<number> =>
+      (await fetch(`http://127.0.0.1:${port}/a/guarded`, { headers: { authorization: `DPoP ${token}`, dpop } })).status;
+    const used = await proof();
+    expect([await prove(one, used), await prove(one, used), await prove(other, used)]).toEqual([200, 401, 401]);
+    // At all nodes at one time, it is still good once.
+    const together = await proof();
+    const proved = await Promise.all(Array.from({ length: 20 }, (_, index) => prove(index % 2 === 0 ? one : other, together)));
+    expect(proved.filter((status) => status === 200)).toHaveLength(1);
+    await redis.stop();
+    await until(() => one.node.status().counts === 'away' && other.node.status().counts === 'away', 'the loss of the store');
+    expect(await prove(one, await proof())).toBe(503);
+    await until(() => control.traces.some(({ code }) => code === 'proof.away'), 'the trace');
+    // By choice each goes on by itself, and knows what it has seen.
+    control.send({ type: 'release', number: 2, hash: 'alone', document: document('alone') });
+    await until(() => one.node.status().release?.number === 2 && other.node.status().release?.number === 2, 'the release');
+    const alone = await proof();
+    expect([await prove(one, alone), await prove(one, alone), await prove(other, alone)]).toEqual([200, 401, 200]);
+    await redis.start();
+    await until(() => one.node.status().counts === 'together' && other.node.status().counts === 'together', 'the store again');
+    const again = await proof();
+    expect([await prove(other, again), await prove(one, again)]).toEqual([200, 401]);
+  }, 40_000);
+
+  test('bytes that a plan allows are counted while they come, whoever holds the body meanwhile', async () => {
+    const bounded = { plans: [{ ...PLAN, quota: null, requestBytes: 10 }] };
+    const document = limited(bounded, { plan: { asked: true, attribute: null } });
+    const [api] = document.apis as [ApiRule];
+    const asking = api.operations.map((one) => ({ ...one, access: null }));
+    publish({ ...document, apis: [{ ...api, operations: asking }] });
+    const { port } = await start();
+    const chunk = '5\r\n01234\r\n';
+    const post = (key: string, body: string): Promise<string> =>
+      raw(port, `POST /a/open/7 HTTP/1.1\r\nHost: g\r\nConnection: close\r\nX-Api-Key: ${key}\r\n${body}`);
+    const coming = 'Transfer-Encoding: chunked\r\n\r\n';
+    expect(await post('key', `${coming}${chunk}${chunk}0\r\n\r\n`)).toMatch(/^HTTP\/1\.1 200 /);
+    expect(await post('key', `${coming}${chunk}${chunk}1\r\nx\r\n0\r\n\r\n`)).toMatch(/^HTTP\/1\.1 413 [\s\S]*larger than the plan allows/);
+    // One that never ends is answered while it still comes, and one that says too much before it is asked for.
+    expect(await post('key', `${coming}${chunk.repeat(50)}`)).toMatch(/^HTTP\/1\.1 413 /);
+    const asked = await post('key', 'Content-Length: 11\r\nExpect: 100-continue\r\n\r\n');
+    expect([/^HTTP\/1\.1 413 /.test(asked), asked.includes('100 Continue')]).toEqual([true, false]);
+    // Nobody else is told what any plan allows.
+    expect(await post('another', `${coming}${chunk.repeat(3)}0\r\n\r\n`)).toMatch(/^HTTP\/1\.1 401 /);
+    await until(() => control.traces.some(({ code }) => code === 'plan.too-large'), 'the trace');
+    const trace = control.traces.find(({ code }) => code === 'plan.too-large');
+    expect([trace?.step, trace?.outcome, trace?.status, trace?.steps.at(-1)?.rule]).toEqual(['plan', 'refused', 413, '/plans/0']);
   }, 30_000);
 
   test('what is under way is given back however a request ends', async () => {

@@ -65,6 +65,29 @@ export class NodeCounters implements Counters {
     return redis.look(demands).catch((error: unknown) => ({ away: wordsOf(error) }));
   }
 
+  /**
+   * Counts together with other nodes, for whoever does not wait for it; null where there is no store that can be reached. Fails
+   * when that does not answer in time.
+   */
+  together(demands: readonly Demand[]): Promise<Counted> | null {
+    const redis = this.#redis;
+    return redis === null || redis.away !== null ? null : redis.take(demands);
+  }
+
+  /** Whether nobody has said this before, at any node; null where nodes share no store. Fails with why that cannot be told. */
+  first(key: string, forMs: number): Promise<boolean> | null {
+    const redis = this.#redis;
+    if (redis === null) return null;
+    const { away } = redis;
+    const asked = away === null ? redis.first(key, forMs) : Promise.reject(new Error(away));
+    return asked.catch((error: unknown) => Promise.reject(new Error(wordsOf(error))));
+  }
+
+  /** Whether each node goes on by itself while the store cannot be reached. */
+  get goesOnAlone(): boolean {
+    return this.#options.rule().away === 'alone';
+  }
+
   #withoutStore(demands: readonly Demand[], nowMs: number, away: string): Counted | Uncounted {
     const { away: then, sharePercent } = this.#options.rule();
     if (then !== 'alone') return { away };

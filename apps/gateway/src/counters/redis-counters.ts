@@ -73,6 +73,16 @@ export class RedisCounters {
     return demands.map(({ measure }, index) => standingOf((states[index] as State).count, measure, now));
   }
 
+  /**
+   * Whether nobody has said this before, at any node, for so many milliseconds.
+   * @throws Error when the store does not answer in time, or in another form
+   */
+  async first(key: string, forMs: number): Promise<boolean> {
+    const answer: unknown = await this.#redis.set(PREFIX + hash('sha256', key, 'base64url'), '1', 'PX', Math.max(1, Math.ceil(forMs)), 'NX');
+    if (answer !== 'OK' && answer !== null) throw new Error('it answered in a form that cannot be read');
+    return answer === 'OK';
+  }
+
   async #run(demands: readonly Demand[], take: boolean, id: string): Promise<Ran> {
     const command = (this.#redis as unknown as { readonly virgaTake: Took }).virgaTake.bind(this.#redis);
     const values = demands.flatMap(({ measure, mode }) => [...valuesOf(measure), mode === 'enforce' ? 1 : 0]);

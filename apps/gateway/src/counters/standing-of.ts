@@ -1,5 +1,5 @@
 import type { CompiledLimit, CompiledRelease, Counters, DirectorySource, Measure } from '@virga/core';
-import type { NodeStanding } from '@virga/protocol';
+import type { NodeStanding } from '@virga/protocol/node';
 
 /**
  * How the limits of a client stand: those of the plans that it has, and those of the gateway, the APIs and the operations that

@@ -1,7 +1,7 @@
 import { readBasic } from '../credential/read-basic.js';
 import type { SentCredential } from '../credential/sent-credential.js';
 import type { GuessingRule } from '../document/limit-rule.js';
-import type { Demand, Measure } from '../limit/counters.js';
+import type { Demand } from '../limit/counters.js';
 import { subjectOf } from '../limit/subject-of.js';
 import { entryOf, finding, type Code, type Finding } from '../verdict/codes.js';
 import type { Check } from './compiled.js';
@@ -22,7 +22,7 @@ const NO_GUESS: ReadonlySet<Code> = new Set<Code>([
 
 /**
  * Compiles the step that holds up whoever fails to prove itself again and again, before anything is proved. Failures are
- * counted in the memory of the node, by address and by credential; nothing waits for them.
+ * counted by address and by credential; nothing waits for them.
  */
 export function compileGuessStep(rule: GuessingRule, { guesses, now, digest }: Ports): Check {
   const counts = countsOf(rule);
@@ -58,22 +58,24 @@ export function countingFailures(check: Check, rule: GuessingRule, { guesses, no
   };
 }
 
+type Count = Pick<Demand, 'group' | 'measure'>;
+
 interface Counts {
-  readonly address: Measure | null;
-  readonly credential: Measure | null;
+  readonly address: Count | null;
+  readonly credential: Count | null;
 }
 
+/** What is counted in another span is counted apart. */
 function countsOf({ seconds, byAddress, byCredential }: GuessingRule): Counts {
-  const measure = (requests: number | null): Measure | null => (requests === null ? null : { kind: 'sliding', requests, spanMs: seconds * 1000 });
-  return { address: measure(byAddress), credential: measure(byCredential) };
+  const count = (by: string, requests: number | null): Count | null =>
+    requests === null ? null : { group: `guess ${by} ${seconds}`, measure: { kind: 'sliding', requests, spanMs: seconds * 1000 } };
+  return { address: count('address', byAddress), credential: count('credential', byCredential) };
 }
 
 function demandsOf({ address, credential }: Counts, exchange: Exchange, digest: Ports['digest']): (Demand & { readonly by: 'address' | 'credential' })[] {
   const demands: (Demand & { readonly by: 'address' | 'credential' })[] = [];
-  if (address !== null) demands.push({ group: 'address', subject: subjectOf({ kind: 'address' }, exchange), measure: address, mode: 'observe', by: 'address' });
-  if (credential !== null)
-    for (const sent of exchange.sent)
-      demands.push({ group: 'credential', subject: nameOf(sent, digest), measure: credential, mode: 'observe', by: 'credential' });
+  if (address !== null) demands.push({ ...address, subject: subjectOf({ kind: 'address' }, exchange), mode: 'observe', by: 'address' });
+  if (credential !== null) for (const sent of exchange.sent) demands.push({ ...credential, subject: nameOf(sent, digest), mode: 'observe', by: 'credential' });
   return demands;
 }
 

@@ -26,7 +26,7 @@ import { compileRelease } from '../release/compile-release.js';
 import { describeFallLine } from '../release/describe-fall-line.js';
 import { answerOf } from './answer.js';
 import type { CompiledRelease } from './compiled.js';
-import { decide } from './decide.js';
+import { decide, decideBody } from './decide.js';
 import { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
 import { rateFields } from './rate-fields.js';
@@ -196,12 +196,82 @@ describe('a plan', () => {
     }
   });
 
-  it('bounds bodies, and asks for their length', async () => {
-    const release = planned([subscription()], [{ ...PLAN, covers: [{ apiId: 'gates', operations: 'ALL' }], requestBytes: 10 }]);
+  describe('bounds bodies', () => {
+    const covers: PlanRule['covers'] = [{ apiId: 'gates', operations: 'ALL' }];
     const post = (bytes: number | null): Call => ({ method: 'POST', body: { bytes } });
-    expect(await codesOf(release, [post(10), post(11), post(null), {}])).toEqual(['plan.found', 'plan.too-large', 'plan.length-missing', 'plan.found']);
-    expect((await call(release, post(11))).answer?.status).toBe(413);
-    expect((await call(release, post(null))).answer?.status).toBe(411);
+    /** Steps of a request whose body comes in parts of a length that was not said, as code and outcome. */
+    const coming = async (release: CompiledRelease, parts: readonly number[]): Promise<string[]> => {
+      const { exchange } = await call(release, post(null));
+      const known = exchange.steps.length;
+      for (const part of parts) {
+        const { body } = exchange;
+        if (body === null) throw new Error('no body');
+        const before = body.seen;
+        body.seen += part;
+        if (decideBody(release, exchange, before) !== null) break;
+      }
+      return exchange.steps.slice(known).map(({ finding, outcome }) => `${finding.code} ${outcome}`);
+    };
+
+    it('by their length where it is said', async () => {
+      const release = planned([subscription()], [{ ...PLAN, covers, requestBytes: 10 }]);
+      expect(await codesOf(release, [post(10), post(11), post(null), {}])).toEqual(['plan.within', 'plan.too-large', 'plan.within', 'plan.no-bound']);
+      const { answer, exchange } = await call(release, post(11));
+      expect([answer?.status, rulePointer(exchange, exchange.steps.at(-1)!)]).toEqual([413, '/plans/0']);
+    });
+
+    it('by what has come where it is not, once, at the byte behind the last', async () => {
+      const release = planned([subscription()], [{ ...PLAN, covers, requestBytes: 10 }]);
+      expect(await coming(release, [4, 6])).toEqual([]);
+      expect(await coming(release, [4, 6, 1, 100])).toEqual(['plan.too-large refuse']);
+      const none = planned([subscription()], [{ ...PLAN, covers, requestBytes: 0 }]);
+      expect([(await call(none, post(1))).code, await coming(none, [1])]).toEqual(['plan.too-large', ['plan.too-large refuse']]);
+    });
+
+    it('says of one that only observes what it would have refused, and loses no other bound behind it', async () => {
+      const soft: PlanRule = { ...PLAN, covers, requestBytes: 10, mode: 'observe' };
+      const release = world({
+        document: { plans: [soft] },
+        api: { plan: ASKED, message: { requestBytes: 50, contentTypes: 'ANY_TYPE', answerBytes: 'ANY_SIZE' } },
+        subscriptions: [subscription()],
+      });
+      const said = (await call(release, post(11))).exchange;
+      expect([said.wouldRefuse?.finding.code, said.steps.at(-1)?.finding.code]).toEqual(['plan.too-large', 'size.within']);
+      expect((await call(release, post(51))).code).toBe('size.too-large');
+      expect(await coming(release, [5, 20, 20, 20, 20])).toEqual(['plan.too-large would-refuse', 'size.too-large refuse']);
+      // All at once is no way round the second.
+      expect(await coming(release, [60])).toEqual(['plan.too-large would-refuse', 'size.too-large refuse']);
+    });
+
+    it('by the plan that counts, not by another that opens it too', async () => {
+      const large: PlanRule = { ...PLAN, id: 'large', name: 'Large', covers, requestBytes: 1000 };
+      const release = planned([subscription({ planId: 'large' })], [{ ...PLAN, covers, requestBytes: 10 }, large]);
+      expect([await coming(release, [500, 500]), await coming(release, [500, 501])]).toEqual([[], ['plan.too-large refuse']]);
+      const free = planned(
+        [subscription({ planId: 'large' })],
+        [
+          { ...PLAN, covers, requestBytes: 10 },
+          { ...large, requestBytes: null },
+        ],
+      );
+      expect([(await call(free, post(1e9))).code, await coming(free, [1e9])]).toEqual(['plan.no-bound', []]);
+    });
+
+    it('in words on the fall line', () => {
+      const release = planned(
+        [subscription()],
+        [
+          { ...PLAN, covers, requestBytes: 10 },
+          { ...PLAN, id: 'soft', name: 'Soft', covers, requestBytes: 0, mode: 'observe' },
+        ],
+      );
+      const [first] = release.apis.flatMap(({ operations }) => operations);
+      expect(
+        describeFallLine(first!, release)
+          .flatMap(({ step, asks, mode }) => (step === 'plan' ? [`${asks}: ${mode}`] : []))
+          .slice(1),
+      ).toEqual(['Small: bodies of at most 10 bytes: enforce', 'Soft: no bodies: observe']);
+    });
   });
 
   it('only observes where its check does, and then opens nothing that it limits', async () => {

@@ -1,10 +1,11 @@
 import type { SubscriptionFact } from '../directory/subscription.js';
+import type { CheckMode } from '../document/modes.js';
 import type { PlanRule, PlanUse } from '../document/plan-rule.js';
 import type { OperationRule } from '../document/release-document.js';
 import type { CompiledPlan } from '../limit/compile-plan.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import type { Check } from './compiled.js';
-import type { Exchange } from './exchange.js';
+import { bytesOf, type Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
 
 const NOBODY = finding('plan.nobody', {});
@@ -39,6 +40,31 @@ export function compilePlanStep(use: PlanUse, apiId: string, plans: KnownPlans, 
         nowMs: now(),
         client: caller.clientName ?? caller.client,
       });
+    },
+  };
+}
+
+const UNBOUNDED = finding('plan.no-bound', {});
+
+/**
+ * Compiles the step that holds bodies against what the plan allows, for plans that enforce or for those that only observe; null
+ * where no plan of that kind that opens something of the API bounds them. A length that is not said is counted.
+ */
+export function compilePlanSizeStep(use: PlanUse, apiId: string, { all }: KnownPlans, mode: CheckMode): Check | null {
+  const bounds = all.some(({ rule }) => rule.mode === mode && rule.requestBytes !== null && rule.covers.some((cover) => cover.apiId === apiId));
+  if (!use.asked || !bounds) return null;
+  const boundOf = ({ plan }: Exchange): number | null => (plan?.rule.mode === mode ? plan.rule.requestBytes : null);
+  return {
+    step: 'plan',
+    about: null,
+    beyond: boundOf,
+    run: (exchange) => {
+      const { body, plan } = exchange;
+      const limit = boundOf(exchange);
+      if (limit === null || plan === null || body === null) return UNBOUNDED;
+      const bytes = bytesOf(body);
+      const { name } = plan.rule;
+      return bytes > limit ? finding('plan.too-large', { plan: name, bytes, limit }) : finding('plan.within', { plan: name, bytes: body.bytes, limit });
     },
   };
 }
@@ -92,16 +118,11 @@ function faultOf({ state, startsAt, endsAt }: SubscriptionFact, { name: plan }: 
   return null;
 }
 
-/** Takes a plan that counts, and looks at what it allows of bodies. */
+/** Takes a plan that counts. */
 function takePlan(plan: CompiledPlan, apiId: string, exchange: Exchange, by: string): Finding {
   const { rule } = plan;
   const client = exchange.caller?.clientName ?? exchange.caller?.client ?? exchange.caller?.subject ?? '';
   if (exchange.operation === null || !plan.covers(apiId, exchange.operation.rule.id)) return finding('plan.not-covered', { plan: rule.name, client });
   exchange.plan = plan;
-  const { body } = exchange;
-  if (rule.requestBytes !== null && body !== null && rule.mode === 'enforce') {
-    if (body.bytes === null) return finding('plan.length-missing', { plan: rule.name, limit: rule.requestBytes });
-    if (body.bytes > rule.requestBytes) return finding('plan.too-large', { plan: rule.name, bytes: body.bytes, limit: rule.requestBytes });
-  }
   return finding('plan.found', { plan: rule.name, client, by });
 }

@@ -64,8 +64,8 @@ async function checkDpop(exchange: Exchange, thumbprint: string, rule: TokenRule
   const proof = await verifyProof(header.trim(), facts);
   if ('code' in proof) return proof;
   // The address is part of what is remembered: a jti needs to be unique only for one (RFC 9449 section 11.1).
-  const replay = ports.replay.see(`${proof.thumbprint} ${proof.jti}`, proof.madeAt, proof.rememberUntil, nowMs);
+  const replay = await ports.replay.see(`${proof.thumbprint} ${proof.jti}`, proof.madeAt, proof.rememberUntil, nowMs);
   if (replay === 'used') return finding('proof.replayed', {});
-  if (replay !== 'new') return finding('proof.unknowable', { because: replay.unknowable });
+  if (replay !== 'new') return 'away' in replay ? finding('proof.away', { reason: replay.away }) : finding('proof.unknowable', { because: replay.unknowable });
   return finding('proof.verified', { alg: proof.algorithm, thumbprint: proof.thumbprint });
 }

@@ -1,5 +1,10 @@
-/** Whether a proof was used before. `unknowable`: this memory cannot tell, so the proof is refused. */
-export type Replay = 'new' | 'used' | { readonly unknowable: string };
+import type { Awaitable } from '../util/awaitable.js';
+
+/**
+ * Whether a proof was used before. `unknowable`: this memory cannot tell, so the proof is refused; `away`: nor could it of another
+ * one now, because what nodes remember together cannot be reached.
+ */
+export type Replay = 'new' | 'used' | { readonly unknowable: string } | { readonly away: string };
 
 /** Remembers proofs that were used, so that none is used twice (RFC 9449 section 11.1). */
 export interface ReplayMemory {
@@ -7,7 +12,7 @@ export interface ReplayMemory {
    * Looks a key up and remembers it until `untilMs` when it is new.
    * @param madeMs when the proof says that it was made, milliseconds since the epoch
    */
-  see(key: string, madeMs: number, untilMs: number, nowMs: number): Replay;
+  see(key: string, madeMs: number, untilMs: number, nowMs: number): Awaitable<Replay>;
 }
 
 /** At most this many proofs are remembered; past that, proofs are refused rather than forgotten. */

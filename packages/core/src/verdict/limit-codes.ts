@@ -97,14 +97,13 @@ export const LIMIT_CODES = {
     standard: 'RFC 9110 section 15.5.14',
     remedy: 'Send less at one time, or give the client a plan that allows more.',
   }),
-  'plan.length-missing': failing<{ plan: string; limit: number }>('plan', 411, {
-    title: 'The length of the body has to be said',
-    example: { plan: 'Small', limit: 10_000 },
-    sentence: (o) => `The plan ${o.plan} allows bodies of ${o.limit} bytes, and how long this one is, is not said.`,
-    compare: (o) => [comparison('Content-Length', `at most ${o.limit}`, null)],
-    standard: 'RFC 9110 section 15.5.12',
-    remedy: 'Send Content-Length, or give the client a plan without a bound on bodies.',
+  'plan.within': meeting<{ plan: string; bytes: number | null; limit: number }>('plan', {
+    example: { plan: 'Small', bytes: 800, limit: 10_000 },
+    sentence: (o) =>
+      `The plan ${o.plan} allows bodies of ${o.limit} bytes; ${o.bytes === null ? 'how long this one is, was not said and is counted' : `this one has ${o.bytes}`}.`,
+    compare: (o) => [comparison('body', `at most ${o.limit} bytes`, o.bytes === null ? null : `${o.bytes} bytes`)],
   }),
+  'plan.no-bound': notAsked<Record<never, never>>('plan', { sentence: () => 'Its plan bounds no bodies, or it has none.' }),
   'limit.within': meeting<{ limit: string; left: number; of: number; where: string }>('limit', {
     example: { limit: 'a minute', left: 41, of: 60, where: 'here' },
     sentence: (o) => `Within every limit; the narrowest, ${o.limit}, leaves ${o.left} of ${o.of}.${counted(o.where)}`,

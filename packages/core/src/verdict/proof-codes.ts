@@ -141,6 +141,14 @@ export const PROOF_CODES = {
     standard: 'RFC 9449 section 11.1',
     remedy: 'A new proof passes; clients make one for each request.',
   }),
+  'proof.away': failing<{ reason: string }>('proof', 503, {
+    title: 'The service is unavailable',
+    example: { reason: 'it does not answer' },
+    sentence: (o) =>
+      `What nodes remember of used proofs together cannot be reached (${o.reason}), and no proof is taken that could have been used at another node.`,
+    standard: 'RFC 9449 section 11.1, RFC 9110 section 15.6.4',
+    remedy: 'Bring the store that nodes share back, or say under Limits that each node goes on alone while it is away.',
+  }),
   'proof.replayed': failing<None>('proof', 401, {
     ...dpop,
     sentence: () => 'A proof with this jti was used already, or the memory of used proofs is full.',
