@@ -12,6 +12,9 @@ const BODIES = [
   [json, '{"opening":5,"opening":51}'],
   [json, '{"opening":51,"opening":5}'],
   [json, '{"opening":5,"\\u006fpening":51}'],
+  [json, '{"opening":5,"Opening":51}'],
+  [json, '{"OPENING":51,"opening":5}'],
+  [form, 'opening=5&Opening=51'],
   [json, '{"opening":5,"force":null}'],
   [json, '{"opening":5,"force":false}'],
   [json, '{"opening":5,"\\u0066orce":true}'],
@@ -55,10 +58,24 @@ const BODIES = [
   [{ ...json, 'Content-Encoding': 'gzip, gzip' }, gzipSync(gzipSync('{"opening":5}')).toString('latin1')],
   [{ ...json, 'Content-Encoding': 'gzip' }, gzipSync(`{"opening":5${' '.repeat(9_000_000)}}`).toString('latin1')],
   [{ ...json, 'Content-Encoding': 'gzip' }, '{"opening":5}'],
+  [{ ...json, 'Content-Encoding': 'gzip' }, Buffer.concat([gzipSync('{"opening":5'), gzipSync('1}')]).toString('latin1')],
+  [{ ...json, 'Content-Encoding': 'gzip' }, Buffer.concat([gzipSync('{"opening":5}'), gzipSync(' ')]).toString('latin1')],
+  [{ ...form, 'Content-Encoding': 'gzip' }, Buffer.concat([gzipSync('opening=5'), Buffer.alloc(1), gzipSync('1')]).toString('latin1')],
   [{ ...json, 'Content-Encoding': 'zstd' }, '{"opening":5}'],
 ];
 
 const GOOD = '{"opening":5}';
+/** Why an answer was what it is, by its trace; null where there is none. */
+async function codeOf(call, answer) {
+  const id = /urn:virga:request:([\w-]+)/.exec(answer)?.[1];
+  for (let turn = 0; id !== undefined && turn < 50; turn++) {
+    const { status, body } = await call('GET', `/traces/${id}`);
+    if (status === 200) return body.code;
+    await new Promise((resolve) => setTimeout(resolve, 100));
+  }
+  return null;
+}
+
 /** What the control API says to what cannot be used. */
 const REFUSED = new Set([400, 422]);
 const PATHS = ['/b/take', '/b/scripted'];
@@ -107,18 +124,23 @@ export const BODY_RULES = {
     }
     return upstream.ran.length === PATHS.length ? null : `the upstream was called ${upstream.ran.length} times`;
   },
-  'many bodies at one time, good and bad': async ({ gateway, root, upstream }) => {
+  'many bodies at one time, good and bad': async ({ call, gateway, root, upstream }) => {
     upstream.ran.length = 0;
     const openings = Array.from({ length: 300 }, (_, index) => index % 100);
     const answered = await Promise.all(
       openings.map(async (opening, index) => {
         const body = JSON.stringify({ opening });
-        return statusOf(await raw(gateway, request('POST', root + PATHS[index % 2], sized(json, body), body), { silenceMs: 7000 }));
+        return raw(gateway, request('POST', root + PATHS[index % 2], sized(json, body), body), { silenceMs: 7000 });
       }),
     );
-    const wrong = answered.findIndex((status, index) => (openings[index] <= 50 ? status !== 200 && status !== 503 : status === 200));
-    if (wrong >= 0) return `an opening of ${openings[wrong]} was answered ${answered[wrong]}`;
-    return upstream.ran.length === answered.filter((status) => status === 200).length ? null : 'the upstream was called for somebody who was refused';
+    for (const [index, answer] of answered.entries()) {
+      const status = statusOf(answer);
+      // A script that a busy machine did not come to, or did not run for long, refuses.
+      const meant =
+        openings[index] > 50 ? status >= 400 : status === 200 || status === 503 || (status === 500 && (await codeOf(call, answer)) === 'authorizer.time');
+      if (!meant) return `an opening of ${openings[index]} was answered ${status}`;
+    }
+    return upstream.ran.length === answered.filter((answer) => statusOf(answer) === 200).length ? null : 'the upstream was called for somebody who was refused';
   },
   'callers that leave bodies half sent': async ({ gateway, root }) => {
     const half = request('POST', `${root}/b/take`, { ...json, 'Content-Length': '900000' }, `{"opening":5,"pad":"${'x'.repeat(500_000)}`);

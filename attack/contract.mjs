@@ -24,7 +24,11 @@ const BODIES = [
   [{ 'Content-Type': 'text/plain' }, '{"opening":500}'],
   [{}, '{"opening":500}'],
   [{ 'Content-Type': 'application/json; charset=utf-16' }, '{"opening":5}'],
+  [{ 'Content-Type': "application/json; charset*=utf-7''" }, '{"opening":5}'],
   [{ 'Content-Type': 'application/json, text/plain' }, '{"opening":500}'],
+  // What Connection names the upstream does not see (RFC 9110 section 7.6.1).
+  [{ ...json, Connection: 'close, content-type' }, '{"opening":5}'],
+  [{ ...json, Connection: 'close, content-encoding', 'Content-Encoding': 'gzip' }, gzipSync('{"opening":5}').toString('latin1')],
   [{ ...json, 'Content-Encoding': 'gzip' }, gzipSync('{"opening":500}').toString('latin1')],
   [{ ...json, 'Content-Encoding': 'gzip, gzip' }, gzipSync(gzipSync('{"opening":5}')).toString('latin1')],
   [{ ...json, 'Content-Encoding': 'gzip' }, gzipSync(`{"opening":5${' '.repeat(3_000_000)}}`).toString('latin1')],

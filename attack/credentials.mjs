@@ -39,6 +39,7 @@ export const CREDENTIALS = {
       ['a key in a cookie', get({ Cookie: `X-Attack-Key=${key}` })],
       ['a key as Bearer', get({ Authorization: `Bearer ${key}` })],
       ['a key in a field that some read for another', get({ X_Attack_Key: key })],
+      ['a good key, and one in a field that some read for it', get({ 'X-Attack-Key': key, X_Attack_Key: 'forged' })],
       ['a name without a secret', basic(base64(`${name}:`))],
       ['a name without a colon', basic(base64(name))],
       ['a secret cut off', basic(base64(`${name}:${secret.slice(0, -1)}`))],

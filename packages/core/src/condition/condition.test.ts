@@ -262,6 +262,18 @@ describe('in a decision', () => {
     ['a member that is not there', 'request.query.season == "x"', {}],
     ['a query parameter that stands twice', 'request.query.season == "a"', { target: '/gates-api/gates/7?season=a&season=b' }],
     ['one that stands twice under two spellings', 'request.query.season == "a"', { target: '/gates-api/gates/7?season=a&%73eason=b' }],
+    ['one that stands with brackets too', 'request.query.season == "a"', { target: '/gates-api/gates/7?season=a&season%5B%5D=b' }],
+    ['one that is not there but with brackets', '!has(request.query.force)', { target: '/gates-api/gates/7?force[x]=1' }],
+    ['two of one list, where all of the query is looked at', 'request.query.size() < 9', { target: '/gates-api/gates/7?a=1&a[]=2' }],
+    ['one that stands in capitals too', 'request.query.season == "a"', { target: '/gates-api/gates/7?season=a&Season=b' }],
+    ['one that is not there but with a dot', '!has(request.query.by_force)', { target: '/gates-api/gates/7?by.force=1' }],
+    ['one that is not there but in capitals', '!has(request.query.force)', { target: '/gates-api/gates/7?FORCE=1' }],
+    ['two that differ in case, where all of the query is looked at', 'request.query.size() < 3', { target: '/gates-api/gates/7?a=1&A=2' }],
+    ['one behind a semicolon, where some readers begin another', 'request.query.season == "a"', { target: '/gates-api/gates/7?x=1;season=b&season=a' }],
+    ['one that is not there but behind a semicolon', '!has(request.query.force)', { target: '/gates-api/gates/7?x=1;f%6frce=1' }],
+    ['one that is not there but behind a semicolon, without a value', '!has(request.query.force)', { target: '/gates-api/gates/7?x;force&y' }],
+    ['one that some readers cut at a semicolon', 'request.query.season != "a"', { target: '/gates-api/gates/7?season=a;b' }],
+    ['a semicolon, where all of the query is looked at', 'request.query.size() < 3', { target: '/gates-api/gates/7?a=1;b=2;c=3' }],
     ['an escape that is no UTF-8', 'request.query.season == "a"', { target: '/gates-api/gates/7?season=%ff' }],
     ['an address that is not known', 'request.address != "203.0.113.9"', {}],
     ['a text that is no number', 'int(request.query.n) < 5', { target: '/gates-api/gates/7?n=zz' }],
@@ -271,6 +283,24 @@ describe('in a decision', () => {
     const found = await decideOn([own('c', source)], asked);
     expect(found.verdict.kind).toBe('answer');
     expect(found.code).toBe('condition.error');
+  });
+
+  // RFC 3875 section 4.1.18 (from memory): fields become variables in which every mark is one.
+  test.each<[string, string, Record<string, string>]>([
+    ['a field in two spellings', 'request.headers["x-section"] == "N1"', { 'x-section': 'N1', x_section: 'N9' }],
+    ['a field that is not there but in another spelling', '!("x-force" in request.headers)', { 'x.force': '1' }],
+    ['two spellings of one field, where all are looked at', 'request.headers.size() < 9', { 'x-section': 'N1', x_section: 'N9' }],
+  ])('%s refuses', async (_name, source, fields) => {
+    const made = await provider;
+    const authorization = `Bearer ${await made.sign(goodClaims())}`;
+    expect((await decideOn([own('c', source)], { headers: { authorization, ...fields } })).code).toBe('condition.error');
+    expect((await decideOn([own('c', source)], { headers: { authorization, 'x-section': 'N1' } })).code).toBe('condition.met');
+  });
+
+  test('a field in another spelling that is not looked at is none of a condition’s business', async () => {
+    const made = await provider;
+    const headers = { authorization: `Bearer ${await made.sign(goodClaims())}`, 'x-section': 'N1', x_other: '1' };
+    expect((await decideOn([own('c', 'request.headers["x-section"] == "N1"')], { headers })).code).toBe('condition.met');
   });
 
   test('no value of a secret’s name is told to anybody, by errors neither', async () => {
@@ -283,6 +313,10 @@ describe('in a decision', () => {
 
   test('a parameter that nobody looks at may stand twice', async () => {
     expect((await decideOn([own('c', 'request.query.a == "1"')], { target: '/gates-api/gates/7?a=1&b=1&b=2' })).code).toBe('condition.met');
+    expect((await decideOn([own('c', 'request.query.a == "1;2"')], { target: '/gates-api/gates/7?a=1%3B2&b=1;c=2' })).code).toBe('condition.met');
+    const brackets = { target: '/gates-api/gates/7?filter[a]=1&filter[b]=2&c=1&' };
+    for (const source of ['request.query.c == "1"', 'request.query["filter[a]"] == "1"', '!("d" in request.query)'])
+      expect([source, (await decideOn([own('c', source)], brackets)).code]).toEqual([source, 'condition.met']);
     expect((await decideOn([own('c', '!("z" in request.query)')], { target: '/gates-api/gates/7?a=1&b=1&b=2' })).code).toBe('condition.error');
   });
 

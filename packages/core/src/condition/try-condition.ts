@@ -1,4 +1,5 @@
 import { timestampFromMs } from '@bufbuild/protobuf/wkt';
+import { inOtherCase } from '../message/alike-names.js';
 import { holdsRounded, ROUNDED } from '../util/is-rounded.js';
 import { isRecord } from '../util/json-pointer.js';
 import { compileCondition, type ConditionResult } from './compile-condition.js';
@@ -6,7 +7,7 @@ import type { ConditionFault } from './condition-fault.js';
 import { celValue } from './cel-value.js';
 import { inputOf, type ConditionScope } from './condition-input.js';
 import type { ConditionType } from './condition-type.js';
-import { lookedAt, namesBelow } from './looked-at.js';
+import { lookedAt, mistakenMember, namesBelow, pathsBelow } from './looked-at.js';
 
 /** What a condition comes to with values given by hand: what it comes to with a request, or what is wrong with it or with them. */
 export type TriedCondition =
@@ -24,6 +25,8 @@ export function tryCondition(source: string, scope: ConditionScope, values: unkn
   const names = namesBelow(['request', 'body'], compiled.looksAt);
   if ((names === null || names.length > 0) && holdsRounded(lookedAt(body, names)))
     return { kind: 'values', says: `a whole number in request.body ${ROUNDED}: the gateway refuses it` };
+  const other = mistakenMember(body, pathsBelow(['request', 'body'], compiled.looksAt));
+  if (other !== null) return { kind: 'values', says: `the member ${inOtherCase(other)}: the gateway refuses it` };
   const variables = readVariables(values, scope);
   return typeof variables === 'string' ? { kind: 'values', says: variables } : compiled.evaluate(variables);
 }

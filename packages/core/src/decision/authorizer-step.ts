@@ -15,7 +15,8 @@ import type { Check } from './compiled.js';
 import { compileVariables, inputOf } from './condition-variables.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
-import { looksAtBody, UnreadBody } from './request-body.js';
+import { UnreadInput } from './query-pairs.js';
+import { looksAtBody } from './request-body.js';
 
 /** What an authorizer is asked with: of a request, or of a case. Both throw in words for what cannot be read. */
 export interface AskedWith {
@@ -147,7 +148,7 @@ function askScript(
     try {
       input = JSON.stringify(given());
     } catch (error) {
-      return unreadBody(name, error) ?? fault(name, (error as Error).message);
+      return unread(name, error) ?? fault(name, (error as Error).message);
     }
     const run = await authorizers.run(callee, { input, tables, hidden });
     if (run.kind !== 'answer') return findingOfRun(name, run, script);
@@ -158,8 +159,8 @@ function askScript(
 
 const fault = (name: string, says: string): Finding => finding('authorizer.fault', { name, says: says.slice(0, AUTHORIZER_BOUNDS.reason), line: 0, column: 0 });
 
-const unreadBody = (name: string, error: unknown): Finding | null =>
-  error instanceof UnreadBody ? finding('authorizer.unread', { name, says: error.message.slice(0, AUTHORIZER_BOUNDS.reason) }) : null;
+const unread = (name: string, error: unknown): Finding | null =>
+  error instanceof UnreadInput ? finding('authorizer.unread', { name, says: error.message.slice(0, AUTHORIZER_BOUNDS.reason) }) : null;
 
 function findingOfRun(
   name: string,
@@ -186,7 +187,7 @@ function askService(name: string, service: ServiceSource, question: CompiledQues
       body = question.write(variables());
     } catch (error) {
       // The request has not what is to be said of it.
-      return unreadBody(name, error) ?? finding('authorizer.question', { name, says: (error as Error).message.slice(0, AUTHORIZER_BOUNDS.reason) });
+      return unread(name, error) ?? finding('authorizer.question', { name, says: (error as Error).message.slice(0, AUTHORIZER_BOUNDS.reason) });
     }
     const reply = await ports.authorizers.ask(service, body);
     if (reply.kind !== 'answer') return finding(`authorizer.${reply.kind}`, { name, says: reply.says });

@@ -65,6 +65,11 @@ describe('a condition that reads the body', () => {
     expect(await codeOf('request.body.gate == "G 1"', bytesOf('gate=G+1&gate=G+2'), form)).toBe('condition.unread');
     expect(await codeOf('request.body.gate == "G 1"', bytesOf('gate=G+1&x=%FF'), form)).toBe('condition.unread');
     expect(await codeOf('request.body.gate == "G 1"', bytesOf('%67ate=G+2&gate=G+1'), form)).toBe('condition.unread');
+    expect(await codeOf('request.body.gate == "G 1"', bytesOf('gate=G+1&gate%5B%5D=G+2'), form)).toBe('condition.unread');
+    expect(await codeOf('request.body.gate == "G 1"', bytesOf('gate=G+1&other[a]=1&other[b]=2'), form)).toBe('condition.met');
+    // Where some readers begin another member.
+    expect(await codeOf('!has(request.body.gate)', bytesOf('x=1;gate=G+2'), form)).toBe('condition.unread');
+    expect(await codeOf('request.body.gate == "G;1"', bytesOf('gate=G%3B1'), form)).toBe('condition.met');
   });
 
   // RFC 8259 sections 4, 6 and 8.1 name what readers are free to take differently.
@@ -80,6 +85,7 @@ describe('a condition that reads the body', () => {
     ['no type', '{"opening":1,"gate":"G-1"}', null],
     ['two types', '{"opening":1,"gate":"G-1"}', 'application/json, text/plain'],
     ['another character set', '{"opening":1,"gate":"G-1"}', 'application/json; charset=utf-16'],
+    ['a character set of an extended form', '{"opening":1,"gate":"G-1"}', "application/json; charset*=utf-7''"],
     ['two character sets', '{"opening":1,"gate":"G-1"}', 'application/json; charset=utf-8; charset=utf-7'],
     ['parts', '{"opening":1,"gate":"G-1"}', 'multipart/form-data; boundary=x'],
   ])('refuses %s, which is never taken for none', async (_words, text, type) => {
@@ -158,6 +164,36 @@ describe('a condition that reads the body', () => {
   test('is bounded, however large a body is', async () => {
     const many = JSON.stringify({ moves: Array.from({ length: 20_000 }, (_, index) => ({ opening: index })) });
     expect((await ask('request.body.moves.all(m, m.opening >= 0)', bytesOf(many))).operands['says']).toMatch(/steps|cannot be used/);
+  });
+
+  // Readers that map members to those of a program know no case, and of two take the last (common practice).
+  test.each<[string, string, string]>([
+    ['a member in capitals beside its own', 'request.body.opening <= 50', '{"opening":5,"Opening":51}'],
+    ['a member in capitals in front of it', 'request.body.opening <= 50', '{"OPENING":51,"opening":5}'],
+    ['a member that is not there, in capitals', '!has(request.body.force)', '{"opening":5,"Force":true}'],
+    ['a letter that is a form of another', '!has(request.body.secret)', '{"\u017fecret":true}'],
+    ['a letter of another alphabet’s sign', '!has(request.body.key)', '{"\u212aey":true}'],
+    ['a member further down', 'request.body.gate.opening <= 50', '{"gate":{"opening":5,"Opening":51}}'],
+    ['what it stands in', 'request.body.gate.opening <= 50', '{"gate":{"opening":5},"Gate":{"opening":51}}'],
+    ['a list of which all is looked at', 'request.body.moves.all(m, m.opening <= 50)', '{"moves":[{"opening":5,"Opening":51}]}'],
+    ['all of the body', 'request.body.all(name, request.body[name] == 5)', '{"opening":5,"Opening":5}'],
+  ])('refuses %s', async (_words, condition, body) => expect(await codeOf(condition, bytesOf(body))).toBe('condition.unread'));
+
+  test.each<[string, string]>([
+    ['brackets', 'opening=5&force%5B%5D=1'],
+    ['brackets with a name', 'force[a]=1'],
+    ['a dot', 'by.force=1'],
+    ['a blank', 'by+force=1'],
+    ['capitals', 'Force=1'],
+  ])('refuses a member of a form that is not there but with %s', async (_words, body) => {
+    const condition = '!has(request.body.force) && !has(request.body.by_force)';
+    expect(await codeOf(condition, bytesOf(body), 'application/x-www-form-urlencoded')).toBe('condition.unread');
+    expect(await codeOf(condition, bytesOf('opening=5&forces=1&a[force]=1'), 'application/x-www-form-urlencoded')).toBe('condition.met');
+  });
+
+  test('leaves alone what is not looked at', async () => {
+    expect(await codeOf('request.body.opening <= 50', bytesOf('{"opening":5,"a":1,"A":2,"gate":{"b":1,"B":2}}'))).toBe('condition.met');
+    expect(await codeOf('request.body.units.M == 1', bytesOf('{"units":{"M":1},"other":{"m":1}}'))).toBe('condition.met');
   });
 
   test('decides of any JSON as the language itself does', async () => {

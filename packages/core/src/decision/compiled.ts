@@ -36,6 +36,8 @@ export interface Check {
   readonly hangsOn?: CheckGrounds;
   /** Whether it reads the request's body, so that it waits until that was taken in; left out where it does not. */
   readonly readsBody?: boolean;
+  /** In the phase of the request's body: the bytes beyond which it is run again, null for none. Left out, every byte is beyond. */
+  readonly beyond?: (exchange: Exchange) => number | null;
 }
 
 /** What a check hangs on that a supposed request may not have. */

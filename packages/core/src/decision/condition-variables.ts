@@ -3,11 +3,13 @@ import type { JsonObject } from '../token/read-token.js';
 import { isSecretName } from '../util/secret-names.js';
 import type { DirectorySource } from '../directory/facts.js';
 import type { Exchange } from './exchange.js';
+import { inOtherCase, inPlaceOf, otherCase, queryNames, takenForAny } from '../message/alike-names.js';
+import { otherSpelling } from '../message/field-spelling.js';
 import { formOf } from '../learn/mask-sample.js';
-import { readPairs } from './query-pairs.js';
-import { bodyValue, exactly, looksAtBody } from './request-body.js';
+import { inBrackets, listBeside, namesAtSemicolons, readPairs, SEMICOLON, UnreadInput } from './query-pairs.js';
+import { bodyValue, exactly, looksAtBody, unmistaken } from './request-body.js';
 import { celValue } from '../condition/cel-value.js';
-import { lookedAt, namesBelow } from '../condition/looked-at.js';
+import { lookedAt, namesBelow, pathsBelow } from '../condition/looked-at.js';
 import type { MemberPath } from '../condition/member-paths.js';
 
 type Variables = Record<string, unknown>;
@@ -47,11 +49,12 @@ function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
       const fields = namesBelow(['request', 'headers'], looksAt);
       const bodied = looksAtBody(looksAt);
       const inBody = namesBelow(['request', 'body'], looksAt);
+      const belowBody = pathsBelow(['request', 'body'], looksAt);
       return (exchange) => {
         const map = mapOf(members ?? REQUEST_MEMBERS, (name) => requestMember(exchange, name, queried, fields));
         // A body that is null was sent, and counts as there.
         const body = bodied ? bodyValue(exchange) : undefined;
-        if (body !== undefined) map.set('body', celValue(exactly(lookedAt(body, inBody))));
+        if (body !== undefined) map.set('body', celValue(exactly(lookedAt(unmistaken(body, belowBody), inBody))));
         return map;
       };
     }
@@ -141,6 +144,8 @@ function requestMember(exchange: Exchange, name: string, queried: readonly strin
       return readQuery(exchange.query, queried, hiddenNames(exchange, 'query'));
     case 'headers': {
       const hidden = hiddenNames(exchange, 'header');
+      const other = otherSpelling(Object.keys(exchange.headers), fields);
+      if (other !== null) throw new UnreadInput(`the header field ${other.slice(0, 60)} is taken for another one by some readers`);
       return mapOf(fields ?? Object.keys(exchange.headers), (field) =>
         CREDENTIAL_HEADERS.has(field) || hidden.has(field) ? undefined : exchange.header(field),
       );
@@ -165,7 +170,7 @@ const NONE: ReadonlySet<string> = new Set();
  * @throws Error in words for what cannot be read
  */
 export function inputOf(exchange: Exchange, nowMs: number, withBody: boolean): Readonly<Record<string, unknown>> {
-  const body = withBody ? exactly(bodyValue(exchange)) : undefined;
+  const body = withBody ? exactly(unmistaken(bodyValue(exchange), WHOLE)) : undefined;
   return {
     principal: plain(mapOf(PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name))),
     client: {
@@ -175,7 +180,7 @@ export function inputOf(exchange: Exchange, nowMs: number, withBody: boolean): R
     },
     credentials: exchange.caller?.by ?? [],
     request: {
-      ...(plain(mapOf(REQUEST_MEMBERS, (name) => requestMember(exchange, name, NOTHING, null))) as object),
+      ...(plain(mapOf(REQUEST_MEMBERS, (name) => requestMember(exchange, name, NOTHING, Object.keys(exchange.headers)))) as object),
       query: queryLists(exchange),
       ...(body === undefined ? {} : { body }),
     },
@@ -184,6 +189,7 @@ export function inputOf(exchange: Exchange, nowMs: number, withBody: boolean): R
 }
 
 const NOTHING: readonly string[] = [];
+const WHOLE: readonly MemberPath[] = [[]];
 
 function plain(value: unknown): unknown {
   if (value instanceof Map) return Object.fromEntries([...(value as Map<string, unknown>)].map(([name, item]) => [name, plain(item)]));
@@ -194,22 +200,39 @@ function plain(value: unknown): unknown {
 function queryLists(exchange: Exchange): Record<string, string | string[]> {
   const hidden = hiddenNames(exchange, 'query');
   const values = new Map<string, string | string[]>();
-  for (const [name, value] of readPairs(exchange.query.slice(1))) {
+  const text = exchange.query.slice(1);
+  if (text.includes(';')) throw new UnreadInput(`the query has ${SEMICOLON}`);
+  for (const [name, value] of readPairs(text)) {
     if (hidden.has(name)) continue;
     const before = values.get(name);
     values.set(name, before === undefined ? value : typeof before === 'string' ? [before, value] : [...before, value]);
   }
+  readAlike([...values.keys()]);
   return Object.fromEntries(values);
+}
+
+/** @throws UnreadInput for two names of parameters that some readers take for one */
+function readAlike(names: readonly string[]): void {
+  const beside = listBeside(names);
+  if (beside !== null) throw new UnreadInput(`the query parameter ${inBrackets(beside)}`);
+  const other = otherCase(names, null);
+  if (other !== null) throw new UnreadInput(`the query parameter ${inOtherCase(other)}`);
 }
 
 /** @param query with its question mark @param asked names that are looked at; null for all @throws Error for what readers understand differently */
 function readQuery(query: string, asked: readonly string[] | null, hidden: ReadonlySet<string>): ReadonlyMap<string, string> {
   const map = new Map<string, string>();
-  for (const [name, value] of readPairs(query.slice(1))) {
+  const text = query.slice(1);
+  for (const name of namesAtSemicolons(text))
+    if (asked === null || asked.includes(name)) throw new UnreadInput(`the query parameter ${name.slice(0, 60)} stands beside ${SEMICOLON}`);
+  const taken = asked === null ? null : takenForAny(queryNames(text), asked);
+  if (taken !== null) throw new UnreadInput(`the query parameter ${inPlaceOf(taken)}`);
+  for (const [name, value] of readPairs(text)) {
     if ((asked && !asked.includes(name)) || hidden.has(name)) continue;
-    if (map.has(name)) throw new Error(`the query parameter ${name.slice(0, 60)} stands twice, and readers differ in which one counts`);
+    if (map.has(name)) throw new UnreadInput(`the query parameter ${name.slice(0, 60)} stands twice, and readers differ in which one counts`);
     map.set(name, value);
   }
+  if (asked === null) readAlike([...map.keys()]);
   return map;
 }
 

@@ -97,7 +97,12 @@ export function compileContract(rule: ContractRule, modes: ModeRule): CompiledCo
       { step: 'contract', about: null, mode: strictest, run: findContract, hangsOn: { kind: 'contract' } },
       ...part('contract-path', (contract, exchange) => contract.path((name) => segmentOf(exchange, name))),
       ...part('contract-query', (contract, exchange) => contract.query(exchange.query, queryCredentials(exchange))),
-      ...part('contract-header', (contract, exchange) => contract.header((name) => exchange.header(name))),
+      ...part('contract-header', (contract, exchange) =>
+        contract.header(
+          (name) => exchange.header(name),
+          () => Object.keys(exchange.headers),
+        ),
+      ),
       ...part('contract-cookie', (contract, exchange) => contract.cookie(exchange.header('cookie'))),
       ...step('contract-security', declaredCredential),
       ...part('contract-type', (contract, exchange) => contract.type(exchange.header('content-type'), exchange.body !== null)),

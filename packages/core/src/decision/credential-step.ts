@@ -4,6 +4,7 @@ import { findLeaked } from '../credential/find-leaked.js';
 import { KEY_PREFIX } from '../credential/key-form.js';
 import { placeWords } from '../credential/find-place.js';
 import { compileFindToken } from '../credential/find-token.js';
+import { compileReadAlso } from '../credential/read-also.js';
 import type { SentCredential } from '../credential/sent-credential.js';
 import { BEARER_HEADER, type TokenPlace, type TokenRule } from '../document/token-rule.js';
 import { finding, type Finding } from '../verdict/codes.js';
@@ -111,23 +112,36 @@ function tokenFinder(place: TokenPlace, rule: TokenRule, rights: CompiledRights)
     (name === 'authorization' && rights.kinds.has('basic') && BASIC.test(value)) ||
     taken.some((other) => other.kind === 'header' && other.name === name && value.toLowerCase().startsWith(`${other.scheme?.toLowerCase() ?? ''} `));
   const find = compileFindToken(place, rule.dpop, isOthers);
+  const alike = compileAlike(place);
   return {
     words,
     find: (exchange) => {
-      const found = find(exchange);
+      const found = alike?.(exchange) ?? find(exchange);
       if (found === null || 'code' in found) return found;
       return { kind: 'token', scheme: found.scheme, place, words, text: found.token };
     },
   };
 }
 
+/** Compiles the refusal of what some readers take for the place of a credential; null where nothing could be. */
+function compileAlike(place: TokenPlace): ((exchange: Exchange) => Finding | null) | null {
+  const also = compileReadAlso(place);
+  if (also === null) return null;
+  const words = placeWords(place);
+  return (exchange) => {
+    const other = also(exchange);
+    return other === null ? null : finding('credential.alike', { place: words, other });
+  };
+}
+
 function keyFinder({ scheme, place }: CompiledRights['keys'][number]): Finder {
   const words = placeWords(place);
   const find = compileFindKey(place);
+  const alike = compileAlike(place);
   return {
     words: `${words} (a key)`,
     find: (exchange) => {
-      const found = find(exchange);
+      const found = alike?.(exchange) ?? find(exchange);
       return typeof found === 'string' ? { kind: 'key', scheme, place, words, text: found } : found;
     },
   };

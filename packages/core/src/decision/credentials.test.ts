@@ -150,6 +150,8 @@ describe('alternatives and combinations (OpenAPI 3.1.2 sections 4.8.27 and 4.8.3
     ['certificate and basic of one client', [[needs('mtls'), needs('basic')]], () => ({ certificate: THUMBPRINT, headers: ALADDIN }), PASSED, null],
     ['certificate and basic of two', [[needs('mtls'), needs('basic')]], () => ({ certificate: THUMBPRINT, headers: TEST }), 'rights.clients-differ', 403],
     ['{} or key: nothing', [[], [needs('key')]], () => ({}), 'rights.anonymous', null],
+    ['{} or key: a key in another spelling', [[], [needs('key')]], () => ({ headers: { x_api_key: 'forged' } }), 'credential.alike', 400],
+    ['a key, and one in another spelling', [[needs('key')]], () => ({ headers: { ...key, 'x-api_key': 'forged' } }), 'credential.alike', 400],
     ['{} or key: a bad key', [[], [needs('key')]], () => ({ headers: { 'x-api-key': 'x' } }), 'key.unknown', 401],
     ['no alternative at all', [], () => ({ headers: key }), 'credential.not-checkable', 401],
     ['a scheme without provider', [[needs('unbound')]], bearerCall, 'credential.not-checkable', 401],

@@ -47,20 +47,7 @@ export function decide(release: CompiledRelease, exchange: Exchange): Verdict | 
 
 /** What the gateway's own fence says to a request that the gateway answers without deciding; null where it lets it in. */
 export function decideFence({ fence, ports }: CompiledRelease, exchange: Exchange): Verdict | null {
-  return fence === null ? null : runFence(fence, exchange, ports);
-}
-
-function runFence(fence: CompiledStep, exchange: Exchange, ports: Ports): Verdict | null {
-  const at = ports.ticks();
-  let found: Finding;
-  try {
-    const result = fence.run(exchange);
-    if (result instanceof Promise) throw new Error('invariant: the fence does not wait');
-    found = result;
-  } catch (error) {
-    found = faultOf(ports, error, fence.step);
-  }
-  return conclude(exchange, fence, found, ports.ticks() - at) ? { kind: 'answer', finding: found } : null;
+  return fence === null ? null : runAtOnce(ports, exchange, fence);
 }
 
 /**
@@ -80,26 +67,50 @@ export function decideContent(release: CompiledRelease, exchange: Exchange): Ver
 const refusalOf = (verdict: Verdict): Verdict | null => (verdict.kind === 'answer' ? verdict : null);
 
 /**
- * Decides in a later phase: of the request's body once more of it has come than is bounded, of the answer's head, of its
- * body. Costs one compare where the operation has no step there. Steps of these phases do not wait.
+ * Decides while the request's body comes, once more of it has come than a step bounds: each step once, since several may bound it
+ * in different modes. Steps of this phase do not wait.
+ * @param before bytes that had come when this was asked last
  */
-export function decidePhase(release: CompiledRelease, exchange: Exchange, phase: Exclude<LaterPhase, 'request-content'>): Verdict | null {
-  const steps = exchange.operation?.later[phase] ?? null;
-  if (steps === null) return null;
-  const { ticks } = release.ports;
+export function decideBody(release: CompiledRelease, exchange: Exchange, before: number): Verdict | null {
+  const steps = exchange.operation?.later['request-body'] ?? null;
+  const { body } = exchange;
+  // What was said of its length holds, since the parser holds it to that.
+  if (steps === null || body === null || body.bytes !== null) return null;
   for (const step of steps) {
-    const at = ticks();
-    let found: Finding;
-    try {
-      const result = step.run(exchange);
-      if (result instanceof Promise) throw new Error('invariant: steps of later phases do not wait');
-      found = result;
-    } catch (error) {
-      found = faultOf(release.ports, error, step.step);
-    }
-    if (conclude(exchange, step, found, ticks() - at)) return { kind: 'answer', finding: found };
+    const bound = step.beyond ? step.beyond(exchange) : 0;
+    if (bound === null || bound < before || body.seen <= bound) continue;
+    const refusal = runAtOnce(release.ports, exchange, step);
+    if (refusal !== null) return refusal;
   }
   return null;
+}
+
+/**
+ * Decides in a later phase: by the answer's head, or its body. Costs one compare where the operation has no step there. Steps of
+ * these phases do not wait.
+ */
+export function decidePhase(release: CompiledRelease, exchange: Exchange, phase: Exclude<LaterPhase, 'request-body' | 'request-content'>): Verdict | null {
+  const steps = exchange.operation?.later[phase] ?? null;
+  if (steps === null) return null;
+  for (const step of steps) {
+    const refusal = runAtOnce(release.ports, exchange, step);
+    if (refusal !== null) return refusal;
+  }
+  return null;
+}
+
+/** Runs one step that does not wait; null where it does not refuse. */
+function runAtOnce(ports: Ports, exchange: Exchange, step: CompiledStep): Verdict | null {
+  const at = ports.ticks();
+  let found: Finding;
+  try {
+    const result = step.run(exchange);
+    if (result instanceof Promise) throw new Error('invariant: neither the fence nor steps of later phases wait');
+    found = result;
+  } catch (error) {
+    found = faultOf(ports, error, step.step);
+  }
+  return conclude(exchange, step, found, ports.ticks() - at) ? { kind: 'answer', finding: found } : null;
 }
 
 function runFrom(

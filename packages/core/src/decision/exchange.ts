@@ -52,6 +52,9 @@ export interface SeenBody {
   content: BodyContent | null;
 }
 
+/** Bytes of a body so far: what has come counts, whatever length was said; before any has, the length that was said. */
+export const bytesOf = ({ bytes, seen }: SeenBody): number => Math.max(seen, bytes ?? 0);
+
 /** The upstream's answer once its head has come. */
 export interface SeenAnswer extends SeenBody {
   readonly status: number;

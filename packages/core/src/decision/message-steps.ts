@@ -4,6 +4,7 @@ import { compileMediaRanges, mediaTypeOf } from '../message/media-type.js';
 import { compileLane, laneFinding, type CompiledLane } from '../shape/header-lane.js';
 import { shorten } from '../token/verify-token.js';
 import { finding } from '../verdict/codes.js';
+import { bytesOf } from './exchange.js';
 import type { CompiledContract } from './contract-steps.js';
 import { joinNeeds, type CompiledSensitive } from './sensitive-steps.js';
 import type { Check, CompiledStep } from './compiled.js';
@@ -59,7 +60,6 @@ export function compileMessage(
       'answer-content': someOf([...contract.answerContent, ...sensitive.answerContent]),
     },
     needs: {
-      requestBytes: requestBytes === 'ANY_SIZE' ? null : requestBytes,
       answerBytes: answerBytes === 'ANY_SIZE' ? null : answerBytes,
       requestContent: joinNeeds(contract.needs.requestContent, sensitive.needs.requestContent),
       answerContent: joinNeeds(contract.needs.answerContent, sensitive.needs.answerContent),
@@ -92,10 +92,10 @@ function sizeCheck(limit: number): Check {
   return {
     step: 'size',
     about: null,
+    beyond: () => limit,
     run: ({ body }) => {
       if (body === null) return NO_SIZE;
-      // What has come counts, whatever length was said; before any has, the length that was said.
-      const bytes = Math.max(body.seen, body.bytes ?? 0);
+      const bytes = bytesOf(body);
       return bytes > limit ? finding('size.too-large', { bytes, limit }) : finding('size.within', { bytes: body.bytes, limit });
     },
   };

@@ -21,8 +21,6 @@ export interface BodyNeed {
 
 /** What the carrier of a request has to do for the later phases of an operation. */
 export interface Needs {
-  /** Bytes of the request's body beyond which its phase is run; null where nobody bounds them. */
-  readonly requestBytes: number | null;
   /** Bytes of the answer's body beyond which its phase is run; null where nobody bounds them. */
   readonly answerBytes: number | null;
   /** Null where nobody looks into the request's body. */

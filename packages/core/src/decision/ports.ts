@@ -55,7 +55,7 @@ export interface Ports {
   readonly authorizers: Authorizers;
   /** Counts requests against limits. */
   readonly counters: Counters;
-  /** Counts failures to prove oneself, in memory alone. */
+  /** Counts failures to prove oneself, without waiting. */
   readonly guesses: LocalCounters;
   revocations(): Revocations;
   /** Clients and their credentials as they are now. */

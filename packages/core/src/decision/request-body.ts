@@ -1,17 +1,22 @@
 import { isJsonType } from '../contract/check/read-form.js';
 import { readStrictJson } from '../contract/check/read-json.js';
+import { mistakenMember } from '../condition/looked-at.js';
 import type { MemberPath } from '../condition/member-paths.js';
-import { mediaTypeOf } from '../message/media-type.js';
+import { inOtherCase, inPlaceOf, plainNames, takenForAny } from '../message/alike-names.js';
+import { charsetsOf, mediaTypeOf } from '../message/media-type.js';
 import { holdsRounded, ROUNDED } from '../util/is-rounded.js';
 import type { BodyContent, Exchange } from './exchange.js';
-import { readPairs } from './query-pairs.js';
+import { inBrackets, listBeside, readPairs, SEMICOLON, UnreadInput } from './query-pairs.js';
 
 /** Whether something looks at the request's body: by its name, or at all of the request. */
 export const looksAtBody = (looksAt: readonly MemberPath[]): boolean =>
   looksAt.some(([root, member]) => root === 'request' && (member === 'body' || member === undefined));
 
-/** A body was sent that cannot be read: its message says why, as part of a sentence. */
-export class UnreadBody extends Error {}
+/** A body was sent that cannot be read. */
+export class UnreadBody extends UnreadInput {}
+
+/** Bodies that came as forms: of their names more readers make others than of those in JSON. */
+const FORMS = new WeakSet<object>();
 
 /** A body is read once for all that look at it. */
 const READ = new WeakMap<BodyContent, unknown>();
@@ -55,6 +60,22 @@ export function exactly<T>(value: T): T {
   return value;
 }
 
+/**
+ * A body of which no member that is looked at could be mistaken: readers that know no case take `Force` for `force`, and of two the last.
+ * @param paths what is looked at, from the body on
+ * @throws UnreadBody
+ */
+export function unmistaken<T>(body: T, paths: readonly MemberPath[]): T {
+  const asked = paths.every((path) => path.length > 0) ? paths.map(([name]) => name as string) : null;
+  if (asked !== null && typeof body === 'object' && body !== null && FORMS.has(body)) {
+    const taken = takenForAny(plainNames(Object.keys(body)), asked);
+    if (taken !== null) throw new UnreadBody(`the member ${inPlaceOf(taken)}`);
+  }
+  const other = mistakenMember(body, paths);
+  if (other !== null) throw new UnreadBody(`the member ${inOtherCase(other)}`);
+  return body;
+}
+
 /** What is wrong with a body, kept beside those that can be read. */
 class Unread {
   constructor(readonly says: string) {}
@@ -68,7 +89,7 @@ function read(bytes: Uint8Array, contentType: string | undefined): unknown {
   const form = type === 'application/x-www-form-urlencoded';
   if (!form && !isJsonType(type)) return new Unread(`a body of the type ${type.slice(0, 100)} is not read: only JSON and forms are`);
   // Both are UTF-8: whoever believes another word would read another text.
-  const charsets = [...(contentType ?? '').matchAll(/;\s*charset\s*=\s*"?([^\s;"]*)/gi)].map((match) => match[1] ?? '');
+  const charsets = charsetsOf(contentType ?? '');
   if (!charsets.every((charset) => /^utf-?8$/i.test(charset))) return new Unread('the body is in another character set than UTF-8');
   if (form) return readForm(bytes);
   const json = readStrictJson(bytes);
@@ -82,14 +103,19 @@ function readForm(bytes: Uint8Array): unknown {
   } catch {
     return new Unread('the body has bytes that are no UTF-8');
   }
+  // No serializer writes one as it is (WHATWG URL section 5.2).
+  if (text.includes(';')) return new Unread(`the body has ${SEMICOLON}`);
   const members: Record<string, string> = {};
   try {
     for (const [name, value] of readPairs(text)) {
       if (Object.hasOwn(members, name)) return new Unread(`the member ${name.slice(0, 60)} stands twice in the body, and readers differ in which one counts`);
       Object.defineProperty(members, name, { value, enumerable: true, configurable: true, writable: true });
     }
+    const beside = listBeside(Object.keys(members));
+    if (beside !== null) return new Unread(`the member ${inBrackets(beside)}`);
   } catch {
     return new Unread('the body has escapes that are no UTF-8');
   }
+  FORMS.add(members);
   return members;
 }

@@ -4,7 +4,7 @@ import { readVariables } from '../condition/try-condition.js';
 import type { TableRows } from '../directory/table-fact.js';
 import type { AuthorizerRule, AuthorizerSays } from '../document/authorizer-rule.js';
 import { isRecord } from '../util/json-pointer.js';
-import { finding, type Finding } from '../verdict/codes.js';
+import { finding, type Code, type Finding } from '../verdict/codes.js';
 import { compileAuthorizer, findingOfAnswer } from './authorizer-step.js';
 import type { Ports } from './ports.js';
 
@@ -17,6 +17,10 @@ export interface CaseOutcome {
   readonly tookMs: number;
 }
 
+/** What a case is about is no busy machine: a script that was out of time, or was not come to, is asked again. One that is slow is so each time. */
+const AGAIN: ReadonlySet<Code> = new Set<Code>(['authorizer.time', 'authorizer.busy']);
+const MOST_TURNS = 3;
+
 /**
  * Asks an authorizer with inputs given by hand, by the code that requests take. No answer is kept, and none that was is used.
  * @param inputs JSON texts of objects with the variables of conditions; tables under `resource`
@@ -26,7 +30,7 @@ export async function runCases(rule: AuthorizerRule, inputs: readonly string[], 
   const authorizer = compileAuthorizer(rule, '', ports);
   return Promise.all(
     inputs.map(async (input): Promise<CaseOutcome> => {
-      const from = ports.ticks();
+      let from = ports.ticks();
       const came = (answer: AuthorizerAnswer | Finding): CaseOutcome => {
         const found = findingOfAnswer(rule, answer, 'asked');
         return { says: 'code' in answer ? 'error' : answer.says, finding: found, answer: 'code' in answer ? null : answer, tookMs: ports.ticks() - from };
@@ -44,7 +48,11 @@ export async function runCases(rule: AuthorizerRule, inputs: readonly string[], 
         if (typeof made === 'string') throw new Error(made);
         return made;
       };
-      return came(await authorizer.ask({ input: () => values, variables, tables }));
+      for (let turn = 1; ; turn++) {
+        from = ports.ticks();
+        const answer = await authorizer.ask({ input: () => values, variables, tables });
+        if (turn === MOST_TURNS || !('code' in answer) || !AGAIN.has(answer.code)) return came(answer);
+      }
     }),
   );
 }

@@ -3,6 +3,7 @@ import type { CheckMode, ModeRule } from '../document/modes.js';
 import { mediaTypeOf } from '../message/media-type.js';
 import type { Detector } from '../sensitive/detector.js';
 import { isExpectedHeader } from '../sensitive/expected-headers.js';
+import { scanPairs, scanPath } from '../sensitive/scan-head.js';
 import { scanForm, scanJsonText, scanText, type Hit, type Scanned } from '../sensitive/scan.js';
 import { isOtherType, textOfBody, unescapedMarkup, unescapedPart } from '../sensitive/text-of-body.js';
 import { finding, type Finding } from '../verdict/codes.js';
@@ -72,11 +73,14 @@ function foundOf(hits: readonly Hit[]): { readonly kinds: readonly string[]; rea
 }
 
 function lookAtHead(exchange: Exchange, detectors: readonly Detector[]): Finding {
-  const hits: Hit[] = [];
-  for (const [name, value] of exchange.query === '' ? [] : queryPairs(exchange.query)) {
-    const [plainName, plain] = [unescapedPart(name), unescapedPart(value)];
-    hits.push(...scanText(plain, detectors, plainName, plainName).hits);
-  }
+  const pairs = exchange.query === '' ? [] : queryPairs(exchange.query);
+  const hits: Hit[] = [
+    ...scanPath(exchange.below, detectors),
+    ...scanPairs(
+      pairs.map(([name, value]) => [unescapedPart(name), unescapedPart(value)] as const),
+      detectors,
+    ),
+  ];
   for (const [name, value] of Object.entries(exchange.headers)) {
     if (value === undefined || isExpectedHeader(name)) continue;
     hits.push(...scanText(typeof value === 'string' ? value : value.join(', '), detectors, name, name).hits);

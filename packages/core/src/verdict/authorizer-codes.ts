@@ -61,11 +61,11 @@ export const AUTHORIZER_CODES = {
     remedy: 'Ask with has() whether a member is there before it is read, or see to it that the caller’s token or request carries it.',
   }),
   'authorizer.unread': failing<{ name: string; says: string }>('authorizer', 400, {
-    title: 'The body cannot be read',
+    title: 'The request cannot be read',
     example: { name: 'half open', says: 'the body has no content type by which it could be read' },
-    sentence: (o) => `The authorizer ${o.name} is shown the body, and ${o.says}. What cannot be read is refused.`,
+    sentence: (o) => `The authorizer ${o.name} is shown the request, and ${o.says}. What cannot be read is refused.`,
     standard: 'RFC 9110 section 15.5.1',
-    remedy: 'Send JSON or a form, in UTF-8, with its content type, each member once, within the bytes that are read.',
+    remedy: 'Send JSON or a form, in UTF-8, with its content type, each member once, within the bytes that are read; and escape what has a meaning in a query.',
   }),
   'authorizer.answer': failing<{ name: string; says: string }>('authorizer', 500, {
     title: 'The request could not be decided',

@@ -81,6 +81,15 @@ export const CREDENTIAL_CODES = {
     standard: 'RFC 6750 section 2',
     remedy: 'Send the token once, in the Authorization header.',
   }),
+  'credential.alike': failing<{ place: string; other: string }>('credential', 400, {
+    example: { place: 'the cookie session', other: 'the cookie Session' },
+    challenge: 'invalid_request',
+    title: 'The credential could be another one',
+    sentence: (o) =>
+      `A credential is looked for in ${o.place}, and some readers take ${o.other} for that too. Which of them counts would depend on the reader.`,
+    standard: 'RFC 6750 section 2',
+    remedy: 'Send it once, under the very name that is asked for, and nothing that is written nearly so.',
+  }),
   'credential.not-checkable': failing<{ schemes: readonly string[] }>('credential', 401, {
     example: { schemes: ['trust'] },
     challenge: 'bare',

@@ -1,8 +1,10 @@
 import { isRecord, pointerToken } from '../../util/json-pointer.js';
-import { compileMediaRanges, mediaTypeOf } from '../../message/media-type.js';
+import { inOtherCase, inPlaceOf, plainNames, takenForAny } from '../../message/alike-names.js';
+import { charsetsOf, compileMediaRanges, mediaTypeOf, xmlEncodingOf } from '../../message/media-type.js';
 import type { SchemaCompiler } from '../../schema/compile-schema.js';
 import type { Check } from '../../schema/run.js';
 import type { SchemaPlace } from '../../schema/schema-set.js';
+import { AlikeMembers } from './alike-members.js';
 import type { ContractPlace, ContractSource } from './contract-source.js';
 import type { Deviation } from './deviation.js';
 import { deviationsOf } from './parameter-check.js';
@@ -43,6 +45,9 @@ interface Content {
   readonly encoding: Readonly<Record<string, unknown>>;
 }
 
+/** Whether some member of a form may have characters with a meaning as they are (`allowReserved` of the Encoding Object). */
+const mayHaveReserved = ({ encoding }: Content): boolean => Object.values(encoding).some((said) => isRecord(said) && said['allowReserved'] === true);
+
 /** The media types that a body may have, each with the check of its content. */
 export class BodyCheck {
   readonly ranges: readonly string[];
@@ -52,8 +57,12 @@ export class BodyCheck {
   readonly #source: ContractSource;
   readonly #pointer: string;
 
+  /** Null for answers, which nobody has to be protected from by their names. */
+  readonly #alike: AlikeMembers | null;
+
   /** @param place an object with the member `content` */
-  constructor({ value, pointer }: ContractPlace, source: ContractSource, compiler: SchemaCompiler) {
+  constructor({ value, pointer }: ContractPlace, source: ContractSource, compiler: SchemaCompiler, of: 'request' | 'answer') {
+    this.#alike = of === 'request' ? new AlikeMembers(source.set) : null;
     this.#source = source;
     this.#pointer = pointer;
     this.#contents = Object.entries(isRecord(value['content']) ? value['content'] : {}).map(([range, media]) => {
@@ -95,28 +104,23 @@ export class BodyCheck {
         unchecked: null,
       };
     }
-    if (content.check === null || content.place === null) return kindOfType(type) === 'json' ? this.#readable(readStrictJson(bytes), content) : FINE;
+    if (content.check === null || content.place === null) return kindOfType(type) === 'json' ? this.#readable(jsonIn(bytes, contentType ?? ''), content) : FINE;
     const kind = kindOfType(type);
     switch (kind) {
-      case 'json': {
-        // JSON is UTF-8 (RFC 8259 section 8.1): whoever believes another word would read another text.
-        const read: ReadValue = /^utf-?8$/.test(charsetOf(contentType ?? '') ?? 'utf-8')
-          ? readStrictJson(bytes)
-          : { kind: 'fault', says: 'another character set than UTF-8' };
-        return read.kind === 'fault' ? this.#readable(read, content) : verdictOf(content, content.check, read.value, bytes.length);
-      }
+      case 'json':
+        return this.#read(jsonIn(bytes, contentType ?? ''), content, content.check, bytes.length);
       case 'xml': {
-        const text = textOf(bytes, contentType ?? '');
+        const text = xmlTextOf(bytes, contentType ?? '');
         return text === null
           ? this.#readable({ kind: 'fault', says: 'bytes that are no text' }, content)
           : this.#read(readXml(text, content.place, this.#source.set), content, content.check, bytes.length);
       }
       case 'form':
-        return this.#read(this.#form(bytes, content, content.place), content, content.check, bytes.length);
+        return this.#read(this.#form(bytes, contentType ?? '', content, content.place), content, content.check, bytes.length);
       case 'parts':
         return this.#read(this.#parts(bytes, contentType ?? '', content, content.place), content, content.check, bytes.length);
       case 'text': {
-        const text = textOf(bytes, contentType ?? '');
+        const text = textOf(bytes, charsetOf(contentType ?? ''));
         const kinds = kindsOf(this.#source.set, [content.place]);
         return text === null
           ? this.#readable({ kind: 'fault', says: 'bytes that are no text' }, content)
@@ -143,19 +147,28 @@ export class BodyCheck {
   }
 
   #read(read: ReadValue, content: Content, check: Check, bytes: number): BodyVerdict {
-    return read.kind === 'fault' ? this.#readable(read, content) : verdictOf(content, check, read.value, bytes);
+    if (read.kind === 'fault') return this.#readable(read, content);
+    const other = this.#alike?.find(read.value, content.place === null ? [] : [content.place]) ?? null;
+    if (other !== null) return this.#readable({ kind: 'fault', says: `the member ${inOtherCase(other)}` }, content);
+    return verdictOf(content, check, read.value, bytes);
   }
 
   /** `application/x-www-form-urlencoded`, each member in its style (OpenAPI 3.1.2 section 4.8.15). */
-  #form(bytes: Uint8Array, content: Content, place: SchemaPlace): ReadValue {
-    const text = textOf(bytes, '');
+  #form(bytes: Uint8Array, contentType: string, content: Content, place: SchemaPlace): ReadValue {
+    // Its escapes are UTF-8 (WHATWG URL section 5.1): in another set they would be other characters.
+    const charset = charsetOf(contentType) ?? 'utf-8';
+    const text = SETS.get(charset) === 'utf-8' ? textOf(bytes, charset) : null;
     if (text === null) return { kind: 'fault', says: 'bytes that are no text' };
+    // No serializer writes one as it is (WHATWG URL section 5.2), and older readers part at it.
+    if (text.includes(';') && !mayHaveReserved(content))
+      return { kind: 'fault', says: 'a semicolon that is not escaped, where some readers begin another member' };
     const pairs = queryPairs(`?${text}`);
     const kinds = kindsOf(this.#source.set, [place]);
     const claimed = new Set<number>();
     const claim = (index: number): void => void claimed.add(index);
     try {
       const value: Record<string, unknown> = {};
+      const whole: string[] = [];
       for (const [name, places] of kinds.members) {
         const own = kindsOf(this.#source.set, places);
         const said = content.encoding[name];
@@ -164,6 +177,7 @@ export class BodyCheck {
         const explode = typeof encoding['explode'] === 'boolean' ? encoding['explode'] : style === 'form';
         const form = formsOf(own)[0] ?? 'one';
         const json = isJsonType(typeof encoding['contentType'] === 'string' ? encoding['contentType'] : null) || (form === 'object' && said === undefined);
+        if (style !== 'deepObject' && (json || form !== 'object' || !explode)) whole.push(name);
         const texts = readPairs(
           pairs,
           { name, style, explode, plusIsBlank: true },
@@ -178,11 +192,19 @@ export class BodyCheck {
       pairs.forEach(([name, text2], index) => {
         if (!claimed.has(index)) put(value, decode(name, true), decode(text2, true));
       });
+      const came = pairs.map(([name]) => decode(name, true));
+      const taken = this.#taken(came, whole);
+      if (taken !== null) return { kind: 'fault', says: `the member ${inPlaceOf(taken)}` };
       return { kind: 'value', value };
     } catch (error) {
       if (error instanceof Unreadable) return { kind: 'fault', says: error.message };
       throw error;
     }
+  }
+
+  /** A member of a form that some readers take for another one that the schema names; null for none, and in answers. */
+  #taken(names: readonly string[], wanted: readonly string[]): string | null {
+    return this.#alike === null ? null : takenForAny(plainNames(names), wanted);
   }
 
   #parts(bytes: Uint8Array, contentType: string, content: Content, place: SchemaPlace): ReadValue {
@@ -192,7 +214,10 @@ export class BodyCheck {
     if (typeof parts === 'string') return { kind: 'fault', says: parts };
     const kinds = kindsOf(this.#source.set, [place]);
     const value: Record<string, unknown> = {};
-    for (const name of new Set(parts.map((part) => part.name))) {
+    const names = [...new Set(parts.map((part) => part.name))];
+    const taken = this.#taken(names, [...kinds.members.keys()]);
+    if (taken !== null) return { kind: 'fault', says: `the part ${inPlaceOf(taken)}` };
+    for (const name of names) {
       const mine = parts.filter((part) => part.name === name);
       const own = kindsOf(this.#source.set, kinds.members.get(name) ?? []);
       const isList = own.types.has('array') && own.types.size < 7;
@@ -208,6 +233,8 @@ export class BodyCheck {
   }
 }
 
+const OTHER_SET: ReadValue = { kind: 'fault', says: 'another character set than is read' };
+
 /** The value of a part: by the type that it names, which has to be one of those that the contract names for it. */
 function partValue(part: FormPart, kinds: Kinds, encoding: unknown): ReadValue {
   const said =
@@ -216,8 +243,13 @@ function partValue(part: FormPart, kinds: Kinds, encoding: unknown): ReadValue {
   if (said !== null && !(type !== null && compileMediaRanges(said)(type)) && !(part.contentType === null && said.length > 0))
     return { kind: 'fault', says: 'another content type than the contract names' };
   const isObject = (kinds.types.has('object') || kinds.types.has('array')) && kinds.types.size < 7;
-  if (isJsonType(part.contentType) || (type === null && (isObject || (said !== null && isJsonType(said[0] ?? null))))) return readStrictJson(part.content);
-  const text = type === null || type.startsWith('text/') ? textOf(part.content, part.contentType ?? '') : null;
+  if (isJsonType(part.contentType) || (type === null && (isObject || (said !== null && isJsonType(said[0] ?? null)))))
+    return jsonIn(part.content, part.contentType ?? '');
+  const charset = charsetOf(part.contentType ?? '');
+  const isText = type === null || type.startsWith('text/');
+  const text = isText ? textOf(part.content, charset) : null;
+  // What is said to be a text and is none that is read would be read by others.
+  if (isText && text === null && (type !== null || charset !== null)) return OTHER_SET;
   return { kind: 'value', value: text === null ? LATIN1.decode(part.content) : typedText(text, kinds.types, false) };
 }
 
@@ -232,22 +264,43 @@ function put(value: Record<string, unknown>, name: string, member: unknown): voi
   Object.defineProperty(value, name, { value: member, enumerable: true, configurable: true, writable: true });
 }
 
-/** The character set that a Content-Type names, in small letters; a second one is part of the name, so that it is none. */
+/** The character set that a Content-Type names; null for none, and several are one that nobody reads. */
 function charsetOf(contentType: string): string | null {
-  const named = [...contentType.matchAll(/;\s*charset\s*=\s*("[^"]*"|[^\s;]+)/gi)].map((match) => (match[1] ?? '').replaceAll('"', '').toLowerCase());
+  const named = charsetsOf(contentType);
   return named.length === 0 ? null : named.join(' and ');
 }
 
-/** Bytes as a text in the character set that a Content-Type names, UTF-8 where it names none; null where they are none. */
-function textOf(bytes: Uint8Array, contentType: string): string | null {
-  const charset = charsetOf(contentType) ?? 'utf-8';
-  if (charset === 'iso-8859-1' || charset === 'latin1') return LATIN1.decode(bytes);
-  if (charset !== 'utf-8' && charset !== 'us-ascii') return null;
+/** JSON is UTF-8 (RFC 8259 section 8.1): whoever believes another word would read another text. */
+const jsonIn = (bytes: Uint8Array, contentType: string): ReadValue => (/^utf-?8$/.test(charsetOf(contentType) ?? 'utf-8') ? readStrictJson(bytes) : OTHER_SET);
+
+/** Names of one character set: what is written in the one is read the same in all of them. */
+const SETS: ReadonlyMap<string, 'utf-8' | 'latin1'> = new Map([
+  ['utf-8', 'utf-8'],
+  ['utf8', 'utf-8'],
+  ['us-ascii', 'utf-8'],
+  ['ascii', 'utf-8'],
+  ['iso-8859-1', 'latin1'],
+  ['latin1', 'latin1'],
+]);
+const UTF8 = new TextDecoder('utf-8', { fatal: true });
+
+/** A text by the character set that is named; null where that is another than is read, or the bytes are none of it. */
+function textOf(bytes: Uint8Array, charset: string | null): string | null {
+  const set = SETS.get(charset ?? 'utf-8');
+  if (set !== 'utf-8') return set === undefined ? null : LATIN1.decode(bytes);
   try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+    return UTF8.decode(bytes);
   } catch {
     return null;
   }
+}
+
+/** XML by its Content-Type, else by its own declaration (RFC 7303 section 3); null also where they differ, since readers do then. */
+function xmlTextOf(bytes: Uint8Array, contentType: string): string | null {
+  const said = charsetOf(contentType);
+  const declared = xmlEncodingOf(LATIN1.decode(bytes.subarray(0, 400)));
+  if (said !== null && declared !== null && SETS.get(said) !== SETS.get(declared)) return null;
+  return textOf(bytes, said ?? declared);
 }
 
 function verdictOf({ pointer }: Content, check: Check, value: unknown, bytes: number): BodyVerdict {

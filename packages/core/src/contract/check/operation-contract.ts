@@ -2,6 +2,8 @@ import type { ContractRule } from '../../document/contract-rule.js';
 import { isRecord, pointerToken } from '../../util/json-pointer.js';
 import type { SchemaCompiler, SchemaFault } from '../../schema/compile-schema.js';
 import type { Direction } from '../../schema/run.js';
+import { cookieNames, queryNames, takenFor } from '../../message/alike-names.js';
+import { otherSpelling } from '../../message/field-spelling.js';
 import { mediaTypeOf } from '../../message/media-type.js';
 import { finding, type Finding } from '../../verdict/codes.js';
 import { declaredSecurity, type DeclaredSecurity } from './declared-security.js';
@@ -9,7 +11,8 @@ import { BodyCheck, type BodyVerdict } from './body-check.js';
 import { operationPointer, type ContractSource } from './contract-source.js';
 import type { Deviation } from './deviation.js';
 import { ParameterCheck, type ParameterPlace } from './parameter-check.js';
-import { cookiePairs, queryPairs, type Pairs } from './parameter-style.js';
+import { cookiePairs, queryPairs } from './parameter-style.js';
+import { spelledOtherwise, strayParameters } from './stray-parameters.js';
 
 /** Header fields that parameters cannot describe (OpenAPI 3.1.2 section 4.8.12.1). */
 const NOT_PARAMETERS = new Set(['accept', 'content-type', 'authorization']);
@@ -65,7 +68,7 @@ export class OperationContract {
     this.#bodyUnreadable = operation['requestBody'] !== undefined && body === null;
     this.#bodyPointer = body?.pointer ?? null;
     this.#bodyRequired = body?.value['required'] === true;
-    this.#requestBody = body && new BodyCheck(body, source, this.#compilers.request);
+    this.#requestBody = body && new BodyCheck(body, source, this.#compilers.request, 'request');
   }
 
   /** Parameters of the path item, and those of the operation, which replace them by name and place (OpenAPI 3.1.2 section 4.8.10). */
@@ -129,30 +132,24 @@ export class OperationContract {
     const pairs = queryPairs(query);
     const claimed = new Set<number>();
     const found = parameters.flatMap((parameter) => parameter.ofPairs(pairs, (index) => claimed.add(index), this.#names));
-    if (this.#rule.unknownQuery === 'allow') return found;
-    return [...found, ...this.#strays(pairs, claimed, credentials)];
-  }
-
-  #strays(pairs: Pairs, claimed: ReadonlySet<number>, credentials: ReadonlySet<string>): Deviation[] {
-    return pairs.flatMap(([name], index) =>
-      claimed.has(index) || credentials.has(name)
-        ? []
-        : [
-            {
-              name: name.slice(0, 60),
-              at: '',
-              rule: `${this.pointer}/parameters`,
-              keyword: 'unknown',
-              wanted: 'a query parameter that the contract names',
-              found: 'another one',
-            },
-          ],
+    const came = queryNames(query.slice(1));
+    found.push(
+      ...parameters.flatMap((parameter) => spelledOtherwise(parameter, parameter.isSpread ? null : takenFor(came, parameter.name, this.#names), 'parameter')),
     );
+    if (this.#rule.unknownQuery === 'allow') return found;
+    return [...found, ...strayParameters(pairs, claimed, credentials, parameters, `${this.pointer}/parameters`)];
   }
 
-  header(valueOf: (name: string) => string | undefined): readonly Deviation[] {
+  /** @param names of all fields that came, in small letters */
+  header(valueOf: (name: string) => string | undefined, names: () => readonly string[]): readonly Deviation[] {
     if (this.#unreadable.length > 0) return this.#unreadable;
-    return this.#parameters.header.flatMap((parameter) => parameter.ofText(valueOf(parameter.name.toLowerCase())));
+    const { header: parameters } = this.#parameters;
+    if (parameters.length === 0) return NOTHING;
+    const came = names();
+    return parameters.flatMap((parameter) => {
+      const name = parameter.name.toLowerCase();
+      return [...parameter.ofText(valueOf(name)), ...spelledOtherwise(parameter, otherSpelling(came, [name]), 'field')];
+    });
   }
 
   cookie(header: string | undefined): readonly Deviation[] {
@@ -160,7 +157,11 @@ export class OperationContract {
     if (this.#unreadable.length > 0) return this.#unreadable;
     if (parameters.length === 0) return NOTHING;
     const pairs = cookiePairs(header ?? '');
-    return parameters.flatMap((parameter) => parameter.ofPairs(pairs, () => undefined, new Set()));
+    const came = cookieNames(header ?? '');
+    return parameters.flatMap((parameter) => [
+      ...parameter.ofPairs(pairs, () => undefined, new Set()),
+      ...spelledOtherwise(parameter, parameter.isSpread ? null : takenFor(came, parameter.name), 'cookie'),
+    ]);
   }
 
   /** What a request's body may be called; null where the contract knows no body. */
@@ -224,7 +225,7 @@ export class OperationContract {
       return field === null || name.toLowerCase() === 'content-type' ? [] : [new ParameterCheck(field, name, 'header', this.#source, this.#compilers.answer)];
     });
     const hasContent = isRecord(place.value['content']) && Object.keys(place.value['content']).length > 0;
-    return { key, fields, unread, body: new BodyCheck(place, this.#source, this.#compilers.answer), hasContent, pointer: place.pointer };
+    return { key, fields, unread, body: new BodyCheck(place, this.#source, this.#compilers.answer, 'answer'), hasContent, pointer: place.pointer };
   }
 
   status(status: number): readonly Deviation[] {

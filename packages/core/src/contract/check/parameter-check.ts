@@ -42,6 +42,8 @@ export function deviationsOf(check: Check, value: unknown, name: string, rule: s
 export class ParameterCheck {
   readonly name: string;
   readonly required: boolean;
+  /** Whether characters with a meaning may stand in it as they are (`allowReserved`). */
+  readonly takesReserved: boolean;
   readonly pointer: string;
   readonly #place: ParameterPlace;
   readonly #style: ParameterStyle;
@@ -66,7 +68,8 @@ export class ParameterCheck {
     const known = PARAMETER_STYLES.find((one) => one === style && STYLES[place].includes(one));
     this.#style = known ?? DEFAULT_STYLE[place];
     this.#explode = typeof value['explode'] === 'boolean' ? value['explode'] : this.#style === 'form';
-    this.#plusIsBlank = place === 'query' && value['allowReserved'] !== true;
+    this.takesReserved = value['allowReserved'] === true;
+    this.#plusIsBlank = place === 'query' && !this.takesReserved;
     this.#emptyAllowed = place === 'query' && value['allowEmptyValue'] === true;
     this.#set = source.set;
     const content = isRecord(value['content']) ? Object.keys(value['content']) : null;
@@ -94,6 +97,11 @@ export class ParameterCheck {
     if (raw === undefined) return this.missing();
     const written = { name: this.name, style: this.#style, explode: this.#explode, plusIsBlank: false };
     return this.#judge((form) => readText(raw, written, form, this.#place === 'header'));
+  }
+
+  /** Whether its value is spread over parameters of other names. */
+  get isSpread(): boolean {
+    return this.#style === 'deepObject' || (this.#explode && this.#forms.includes('object'));
   }
 
   /** Out of a query or cookies. @param claim told which pairs it takes */

@@ -89,8 +89,18 @@ describe('the style table of the OpenAPI Specification', () => {
     '%s in a header, explode %s: %j',
     (_style, explode, schema, written) => {
       const contract = withParameter({ name: 'Color', in: 'header', required: true, explode, schema });
-      expect(contract.header((name) => (name === 'color' ? written.replaceAll(',', ', ') : undefined))).toEqual([]);
-      expect(contract.header(() => undefined)).toMatchObject([{ keyword: 'required' }]);
+      expect(
+        contract.header(
+          (name) => (name === 'color' ? written.replaceAll(',', ', ') : undefined),
+          () => ['color'],
+        ),
+      ).toEqual([]);
+      expect(
+        contract.header(
+          () => undefined,
+          () => [],
+        ),
+      ).toMatchObject([{ keyword: 'required' }]);
     },
   );
 });
@@ -145,4 +155,83 @@ describe('parameters', () => {
     expect(query({ type: 'string', pattern: '(?=a)b' }, '?n=1')).toMatchObject([{ keyword: 'pattern', found: 'a schema that cannot be used' }]);
     expect(query({ type: 'string' }, '?n=1', { style: 'spiral' })[0]).toMatchObject({ keyword: 'style' });
   });
+});
+
+// Older readers part a query at semicolons too (HTML 4.01 appendix B.2.2, from memory); OpenAPI 3.1.2 section 4.8.12.2.2 on allowReserved.
+describe('a semicolon that is not escaped', () => {
+  const text = { name: 'color', in: 'query', schema: { type: 'string' } };
+  const keywords = (parameter: Record<string, unknown>, query: string, unknownQuery: 'allow' | 'refuse' = 'refuse'): string[] =>
+    withParameter(parameter, unknownQuery)
+      .query(query, new Set())
+      .map(({ keyword }) => keyword);
+
+  test.each<[string, string[]]>([
+    ['?color=blue;admin=1', ['unknown']],
+    ['?color=blue;admin', ['unknown']],
+    ['?color;admin=1', ['unknown']],
+    ['?color=blue%3Badmin=1', []],
+    ['?color=blue', []],
+  ])('%s', (query, found) => expect(keywords(text, query)).toEqual(found));
+
+  test('may stand where the contract says so, and where other parameters may', () => {
+    expect(keywords({ ...text, allowReserved: true }, '?color=blue;admin=1')).toEqual([]);
+    expect(keywords(text, '?color=blue;admin=1', 'allow')).toEqual([]);
+  });
+});
+
+// Common practice: readers that know no case, make lists of brackets, variables of dots, and part at semicolons or commas (RFC 2965, from memory).
+describe('a parameter that stands nearly so, where others may stand', () => {
+  const crew = { name: 'crew_id', schema: { type: 'integer', maximum: 9 } };
+  const inQuery = (query: string, more: Record<string, unknown> = {}): string[] =>
+    withParameter({ ...crew, in: 'query', ...more }, 'allow')
+      .query(query, new Set())
+      .map(({ keyword }) => keyword);
+  const inCookie = (header: string): string[] =>
+    withParameter({ ...crew, in: 'cookie' })
+      .cookie(header)
+      .map(({ keyword }) => keyword);
+
+  test.each<[string, string[]]>([
+    ['?crew_id=5', []],
+    ['?crew_id=5&crew=51&id=1&a[crew_id]=51', []],
+    ['?crew_id=5&Crew_ID=51', ['unknown']],
+    ['?crew.id=51', ['unknown']],
+    ['?crew%20id=51&crew_id=5', ['unknown']],
+    ['?crew_id=5&crew_id[]=51', ['unknown']],
+    ['?crew_id=5&a=1;crew_id=51', ['unknown']],
+    ['?a;crew_id', ['unknown']],
+  ])('%s', (query, found) => expect(inQuery(query)).toEqual(found));
+
+  test('spread over several, each has a name of its own', () => {
+    const deep = { style: 'deepObject', schema: { type: 'object', properties: { a: { type: 'integer' } } } };
+    expect(inQuery('?crew_id[a]=5', deep)).toEqual([]);
+    expect(inQuery('?crew_id[a]=x', deep)).toEqual(['type']);
+  });
+
+  test.each<[string, string[]]>([
+    ['crew_id=5', []],
+    ['a="b, c"; crew_id=5; crew=51', []],
+    ['crew_id=5; CREW_ID=51', ['unknown']],
+    ['crew_id=5; a=b, crew_id=51', ['unknown']],
+    ['crew_id[0]=51', ['unknown']],
+  ])('Cookie: %s', (header, found) => expect(inCookie(header)).toEqual(found));
+});
+
+// RFC 3875 section 4.1.18 (from memory): programs behind CGI and what took after it get fields as variables, in which marks are one.
+describe('a header field in another spelling', () => {
+  const section = { name: 'X-Section', in: 'header', schema: { enum: ['N1'] } };
+  const keywords = (fields: Record<string, string>): string[] =>
+    withParameter(section)
+      .header(
+        (name) => fields[name],
+        () => Object.keys(fields),
+      )
+      .map(({ keyword }) => keyword);
+
+  test.each<[string, Record<string, string>, string[]]>([
+    ['as it is', { 'x-section': 'N1' }, []],
+    ['and with another mark beside it', { 'x-section': 'N1', x_section: 'N9' }, ['unknown']],
+    ['with another mark alone', { 'x.section': 'N9' }, ['unknown']],
+    ['of a field that the contract does not name', { 'x-section': 'N1', x_other: '1' }, []],
+  ])('%s', (_name, fields, found) => expect(keywords(fields)).toEqual(found));
 });

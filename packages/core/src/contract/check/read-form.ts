@@ -17,9 +17,9 @@ const LATIN1 = new TextDecoder('latin1');
 
 /** The boundary that a Content-Type names (RFC 2046 section 5.1.1); null where it names none. */
 export function boundaryOf(contentType: string): string | null {
-  const [match, second] = contentType.matchAll(/;\s*boundary=(?:"((?:[^"\\]|\\.)*)"|([^\s;"]+))/gi);
-  // Of two, two readers would take two different ones.
-  if (second) return null;
+  const match = /;\s*boundary=(?:"((?:[^"\\]|\\.)*)"|([^\s;"]+))/i.exec(contentType);
+  // Of two, however they are written, two readers would take two different ones.
+  if ([...contentType.matchAll(/;\s*boundary\b/gi)].length > 1 || /;\s*boundary\*/i.test(contentType)) return null;
   const boundary = match?.[1]?.replace(/\\(.)/g, '$1') ?? match?.[2] ?? '';
   return /^[A-Za-z0-9'()+_,\-./:=? ]{0,69}[A-Za-z0-9'()+_,\-./:=?]$/.test(boundary) ? boundary : null;
 }
@@ -37,7 +37,7 @@ export function readParts(bytes: Uint8Array, boundary: string): readonly FormPar
   if (at === 1) return 'no boundary';
   for (;;) {
     at += mark.length;
-    if (text.startsWith('--', at)) return parts;
+    if (text.startsWith('--', at)) return endOf(text.slice(at + 2), mark) ?? parts;
     const lineEnd = text.indexOf('\r\n', at);
     if (lineEnd < 0 || text.slice(at, lineEnd).trim() !== '') return 'a boundary with something behind it';
     const next = text.indexOf(`\r\n${mark}`, lineEnd);
@@ -52,20 +52,35 @@ export function readParts(bytes: Uint8Array, boundary: string): readonly FormPar
   }
 }
 
+/** What is wrong behind the last boundary; null where nothing is. What stands there is read by nobody, unless for a boundary that is none. */
+function endOf(rest: string, mark: string): string | null {
+  if (!/^[ \t]*(?:\r\n|$)/.test(rest)) return 'a boundary with something behind it';
+  return rest.includes(`\n${mark}`) ? 'a boundary behind the last one' : null;
+}
+
+const TOKEN = "[!#$%&'*+.^_`|~0-9A-Za-z-]+";
+const FIELD_NAME = new RegExp(`^${TOKEN}$`);
+/** Content-Disposition of a form's part in the one grammar that all read (RFC 7578 section 4.2, RFC 6266 section 4.1). */
+const DISPOSITION = new RegExp(`^form-data(?:[ \\t]*;[ \\t]*${TOKEN}=(?:"(?:[^"\\\\]|\\\\.)*"|${TOKEN}))*$`, 'i');
+
 function readPart(head: string, content: Uint8Array): FormPart | string {
   const headers: Record<string, string> = Object.create(null) as Record<string, string>;
+  // Some readers end a line at one of these alone.
+  if (/[\r\n\0]/.test(head.replaceAll('\r\n', ''))) return 'a line in the head of a part that is no header field';
   for (const line of head.split('\r\n')) {
     if (line === '') continue;
     const colon = line.indexOf(':');
-    if (colon < 1) return 'a line in the head of a part that is no header field';
-    const name = line.slice(0, colon).toLowerCase();
+    const name = line.slice(0, Math.max(0, colon)).toLowerCase();
+    // A line that goes on from the one before it begins with a blank.
+    if (!FIELD_NAME.test(name)) return 'a line in the head of a part that is no header field';
     if (name in headers) return `the header ${name.slice(0, 40)} twice in one part`;
     headers[name] = line.slice(colon + 1).trim();
   }
   const disposition = headers['content-disposition'] ?? '';
   if (/;\s*(?:file)?name\*/i.test(disposition)) return 'a name in an extended form';
-  const name = parameter(disposition, 'name');
-  if (name === null) return 'a part without a name';
+  const name = DISPOSITION.test(disposition) ? parameter(disposition, 'name') : null;
+  // Of a name with a backslash some take the character behind it, and some both.
+  if (name === null || name.includes('\\')) return 'a part without a name that all read alike';
   if (headers['content-transfer-encoding'] !== undefined && !/^(?:7bit|8bit|binary)$/i.test(headers['content-transfer-encoding']))
     return 'a part in a transfer encoding';
   return { name, fileName: parameter(disposition, 'filename'), contentType: headers['content-type'] ?? null, headers, content };

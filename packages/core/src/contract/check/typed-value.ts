@@ -8,6 +8,8 @@ export interface Kinds {
   /** Schemas of members, by name; several where alternatives have the same name. */
   readonly members: ReadonlyMap<string, readonly SchemaPlace[]>;
   readonly items: readonly SchemaPlace[];
+  /** Schemas of members that none of these names. */
+  readonly others: readonly SchemaPlace[];
   /** Whether members may have other names too. */
   readonly open: boolean;
 }
@@ -20,6 +22,7 @@ export function kindsOf(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
   const types = new Set<string>();
   const members = new Map<string, SchemaPlace[]>();
   const items: SchemaPlace[] = [];
+  const others: SchemaPlace[] = [];
   let open = true;
   const seen = new Set<string>();
   const look = (place: SchemaPlace): void => {
@@ -43,6 +46,7 @@ export function kindsOf(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
       for (const name of Object.keys(schema['properties'])) members.set(name, [...(members.get(name) ?? []), below('properties', name)]);
     }
     if (schema['additionalProperties'] === false) open = false;
+    if (isRecord(schema['additionalProperties'])) others.push(below('additionalProperties'));
     if (schema['items'] !== undefined) {
       if (said === undefined) types.add('array');
       items.push(below('items'));
@@ -57,7 +61,7 @@ export function kindsOf(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
     }
   };
   places.forEach(look);
-  return { types: types.size === 0 ? new Set(ALL) : types, members, items, open };
+  return { types: types.size === 0 ? new Set(ALL) : types, members, items, others, open };
 }
 
 const typeOf = (value: unknown): string => (value === null ? 'null' : Array.isArray(value) ? 'array' : typeof value);
@@ -85,7 +89,7 @@ export function typed(texts: Texts, kinds: Kinds, set: SchemaSet, plain: boolean
   // Plain objects, as JSON would make them: schemas look at own members.
   const made: Record<string, unknown> = {};
   for (const [name, value] of Object.entries(texts)) {
-    const member = kindsOf(set, kinds.members.get(name) ?? []);
+    const member = kindsOf(set, kinds.members.get(name) ?? kinds.others);
     const list = typeof value === 'string' && member.types.has('array') && member.types.size < ALL.length ? [value] : value;
     Object.defineProperty(made, name, { value: typed(list, member, set, plain), enumerable: true, configurable: true, writable: true });
   }
