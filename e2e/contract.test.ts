@@ -55,7 +55,7 @@ test('a contract accepts what deviated: shown as a difference, then in the draft
   await expect(row.getByRole('img', { name: 'the query: refuses' })).toBeVisible();
   // One operation keeps its own.
   await page.goto(`${new URL(page.url()).origin}/apis`);
-  await page.getByRole('link', { name: 'Meter readings' }).click();
+  await page.getByRole('link', { name: 'Meter readings', exact: true }).click();
   await expect(page).toHaveURL(/\/apis\/[0-9a-f]+$/);
   await page.goto(`${page.url()}/operations/${encodeURIComponent('GET /meters')}`);
   await page.getByRole('button', { name: 'what of the contract is checked' }).click();
@@ -68,7 +68,7 @@ test('a contract accepts what deviated: shown as a difference, then in the draft
 
 test('paths that no operation matches are let through by prefix', async ({ console: page }) => {
   await page.goto(`${new URL(page.url()).origin}/apis`);
-  await page.getByRole('link', { name: 'Meter readings' }).click();
+  await page.getByRole('link', { name: 'Meter readings', exact: true }).click();
   await page.getByRole('navigation', { name: 'Parts of the API' }).getByRole('link', { name: 'Contract', exact: true }).click();
   await page.getByRole('button', { name: 'paths without an operation' }).click();
   const dialog = page.getByRole('dialog');

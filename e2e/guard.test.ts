@@ -10,7 +10,7 @@ test('only one network gets in: said, seen at once who is out, published, and re
   await expect(page.getByRole('row', { name: /refused.*POST \/gates\/\{gateId\}\/positions/ })).toBeVisible();
   // A rule for a whole API, in its dialog: the sentence, a mistake in words, a useless entry, and being shut out oneself.
   await page.getByRole('link', { name: /^APIs/ }).click();
-  await page.getByRole('link', { name: 'Meter readings' }).click();
+  await page.getByRole('link', { name: 'Meter readings', exact: true }).click();
   await page.getByRole('button', { name: 'from where' }).first().click();
   const dialog = page.getByRole('dialog');
   await dialog.getByRole('radio', { name: 'only these may call' }).check();
@@ -73,7 +73,7 @@ test('a condition is written with help, tried, published, and what it refuses is
   await expect(page.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
 
   await page.getByRole('link', { name: /^APIs/ }).click();
-  await page.getByRole('link', { name: 'Meter readings' }).click();
+  await page.getByRole('link', { name: 'Meter readings', exact: true }).click();
   await page.getByRole('link', { name: /GET \/meters\/\{meterId\}\/daily-volumes/ }).press('Enter');
   await page.getByRole('button', { name: 'on what conditions' }).click();
   const dialog = page.getByRole('dialog');
@@ -113,7 +113,7 @@ test('a condition is written with help, tried, published, and what it refuses is
 
 test('a condition reads the body: its members are offered, a wrong name is told, the probe sends one and says what would do', async ({ console: page }) => {
   await page.getByRole('link', { name: /^APIs/ }).click();
-  await page.getByRole('link', { name: 'Headgates' }).click();
+  await page.getByRole('link', { name: 'Headgates', exact: true }).click();
   await page.getByRole('link', { name: /POST \/gates\/\{gateId\}\/positions/ }).press('Enter');
   await expect(page.getByRole('row', { name: /Condition.*wide by dispatchers: .*, once the body has come/ })).toBeVisible();
   await page.getByRole('button', { name: 'on what conditions' }).click();

@@ -63,7 +63,7 @@ test('an API of one’s own: bring in, trust, require a scope, publish, call, re
 
   // Name the resource, bind a scheme, require a scope on one operation.
   await page.getByRole('link', { name: /^APIs/ }).click();
-  await page.getByRole('link', { name: 'Orchards' }).click();
+  await page.getByRole('link', { name: 'Orchards', exact: true }).click();
   await page.getByRole('link', { name: 'Scopes and audience' }).click();
   await page.getByLabel('Identifier').fill(RESOURCE);
   await page.getByLabel('Audiences: one of these must be in aud').fill(RESOURCE);
@@ -162,7 +162,7 @@ test('two more providers with tokens of other shapes, without looking an address
   await expect(page.getByRole('heading', { name: 'Contractor' })).toBeVisible();
 
   await page.getByRole('link', { name: /^APIs/ }).click();
-  await page.getByRole('link', { name: 'Orchards' }).click();
+  await page.getByRole('link', { name: 'Orchards', exact: true }).click();
   await page.getByRole('link', { name: 'Scopes and audience' }).click();
   await page.getByLabel('tokens of Registry').check();
   await page.getByLabel('tokens of Contractor').check();
@@ -216,7 +216,7 @@ test('an open operation is guarded by a key without breaking a call: observe, co
 
   // A scheme for keys, then who may call, then observe, all from the page of the operation.
   await page.getByRole('link', { name: /^APIs/ }).click();
-  await page.getByRole('link', { name: 'Orchards' }).click();
+  await page.getByRole('link', { name: 'Orchards', exact: true }).click();
   await page.getByRole('link', { name: 'Scopes and audience' }).click();
   await page.getByRole('button', { name: 'an API key' }).click();
   await page.getByRole('button', { name: 'Set in the draft' }).click();
@@ -263,7 +263,7 @@ test('an open operation is guarded by a key without breaking a call: observe, co
   await page.getByRole('button', { name: 'I have put it away' }).click();
   await expect(page.getByText(key)).toHaveCount(0);
   await page.getByRole('link', { name: /^APIs/ }).click();
-  await page.getByRole('link', { name: 'Orchards' }).click();
+  await page.getByRole('link', { name: 'Orchards', exact: true }).click();
   await page.getByRole('checkbox', { name: 'Select DELETE /trees/{treeId}' }).check();
   await page.getByRole('button', { name: 'modes', exact: true }).last().click();
   await expect(page.getByRole('link', { name: '3 would have been refused' })).toBeVisible();

@@ -1,5 +1,5 @@
-import AxeBuilder from '@axe-core/playwright';
 import type { Browser, Page } from '@playwright/test';
+import { axeOf, faultsOf } from './accessibility';
 import { expect, test } from './demo';
 
 /** A window of somebody else at the portal. */
@@ -32,7 +32,7 @@ async function signInAtTrust(page: Page): Promise<void> {
   await page.getByRole('button', { name: 'Sign in' }).click();
 }
 
-const look = async (page: Page): Promise<unknown[]> => (await new AxeBuilder({ page }).analyze()).violations.map(({ id, nodes }) => [id, nodes[0]?.html]);
+const look = (page: Page): Promise<string[]> => faultsOf(axeOf(page));
 
 test('a consumer asks for a plan, the operator approves, a key is made, a call is tried and the use seen', async ({ console: operator, demo }) => {
   const page = await visitor(operator.context().browser(), demo.portalUrl);
@@ -486,7 +486,7 @@ test('an account is taken away by whom it is of, asked twice, and another one by
   await leave.click();
   await page.getByRole('dialog').getByRole('button', { name: 'Take it away' }).click();
   await expect(page.getByText('That is not the password').first()).toBeVisible();
-  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  expect(await look(page)).toEqual([]);
   await page.getByLabel('Your password').fill('long enough for this');
   await leave.click();
   await page.getByRole('dialog').getByRole('button', { name: 'Keep it' }).click();

@@ -62,7 +62,7 @@ describe('a script that is shown the body', () => {
     description: '',
     script: {
       source: 'function decide({ request }) {\n  return { allow: request.body?.opening <= 50 };\n}',
-      timeMs: 50,
+      timeMs: 200,
       megabytes: 8,
       tables: [],
       body: true,

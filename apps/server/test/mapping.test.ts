@@ -1,15 +1,27 @@
-import { canonicalJson, emptyDocument, tokenRule, type ProviderRule, type ProviderSource, type TokenOverride } from '@virga/core';
-import type { DiscoveryView, TokenOverrideDto } from '@virga/protocol';
+import {
+  canonicalJson,
+  emptyDocument,
+  tokenRule,
+  type ApiRule,
+  type GuessingRule,
+  type LimitRule,
+  type ProviderRule,
+  type ProviderSource,
+  type ReleaseDocument,
+  type TokenOverride,
+} from '@virga/core';
+import type { DiscoveryView, NodeStatus, TokenOverrideDto } from '@virga/protocol';
 import fc from 'fast-check';
 import { exportJWK, exportSPKI, generateKeyPair } from 'jose';
 import { randomBytes } from 'node:crypto';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { providerFor } from '../../gateway/test/harness.js';
+import { documentFor, providerFor } from '../../gateway/test/harness.js';
 import { overrideFrom, overrideView, overrideWords, tokenRuleFrom, tokenRuleView } from '../src/control/apis/token-mapping.js';
 import { questionOf } from '../src/control/bench/bench-target.js';
 import { recordingFetch } from '../src/control/bench/http-exchange.js';
 import { differencesOf } from '../src/control/providers/discovery-differences.js';
+import { apartItems } from '../src/control/overlook/plan-items.js';
 import { keysFrom, sourceFrom, sourceView } from '../src/control/providers/source-mapping.js';
 import type { SecretsService } from '../src/secret/secrets.service.js';
 import { Vault } from '../src/secret/vault.js';
@@ -283,4 +295,29 @@ test('a sealed secret opens with its own key and name only, and not when a bit w
     changed[at] = (changed[at] ?? 0) ^ 1;
     expect(() => vault.open(changed.toString('base64url'), 'name')).toThrow();
   }
+});
+
+describe('nodes that count each by itself', () => {
+  const document = documentFor('http://127.0.0.1:9', 'http://127.0.0.1:9/issuer');
+  const [api] = document.apis as [ApiRule];
+  const limit: LimitRule = { name: 'a minute', by: { kind: 'client' }, method: 'fixed', requests: 2, seconds: 60, burst: null, mode: 'enforce' };
+  const guessing: GuessingRule = { mode: 'enforce', seconds: 60, byAddress: 3, byCredential: null };
+  const proved: ApiRule = { ...api, token: { ...api.token, dpop: 'required' } };
+  const one = api.operations.map((operation, index) => (index === 0 ? { ...operation, token: { dpop: 'required' as const } } : operation));
+
+  test.each<[string, Partial<ReleaseDocument>, NodeStatus['counts'][], string[]]>([
+    ['one node', { limits: [limit] }, ['each'], []],
+    ['nodes that count together', { limits: [limit], guessing }, ['together', 'together', 'away'], []],
+    ['nothing to count', {}, ['each', 'each'], []],
+    ['limits', { limits: [limit] }, ['each', 'each', 'together'], ['Limits let through up to 2 times']],
+    ['a node that says nothing of it', { limits: [limit] }, [undefined, 'each'], ['Limits let through up to 2 times']],
+    ['guessing', { guessing }, ['each', 'each'], ['Whoever guesses begins anew at each']],
+    ['proofs of an API', { apis: [proved] }, ['each', 'each'], ['A proof of possession is good once at each']],
+    ['proofs of one operation', { apis: [{ ...api, operations: one }] }, ['each', 'each'], ['A proof of possession is good once at each']],
+    ['all of it', { limits: [limit], guessing, apis: [proved] }, ['each', 'each', 'each'], ['up to 3 times', '; whoever guesses', '; a proof']],
+  ])('%s', (_name, change, counts, words) => {
+    const items = apartItems({ ...document, ...change }, counts);
+    expect(items).toHaveLength(words.length === 0 ? 0 : 1);
+    for (const said of words) expect(items[0]?.detail).toContain(said);
+  });
 });
