@@ -47,7 +47,7 @@ export default tseslint.config(
   },
   boundary('packages/protocol/src/**/*.ts', 'core'),
   boundary('packages/outbound/src/**/*.ts', 'core'),
-  boundary('apps/gateway/src/**/*.ts', 'core', 'protocol', 'outbound'),
+  boundary('apps/gateway/src/**/*.ts', 'core', 'protocol/node', 'outbound'),
   boundary('apps/server/src/**/*.ts', 'core', 'protocol', 'outbound'),
   boundary('packages/parts/src/**/*.{ts,tsx}', 'protocol'),
   boundary('apps/console/src/**/*.{ts,tsx}', 'core', 'protocol', 'parts'),

@@ -1,6 +1,6 @@
-import { LocalReplayMemory, MemoryCounters, TokenCache, USUAL_COUNTING, type KeySource, type ReplayMemory } from '@virga/core';
+import { LocalReplayMemory, TokenCache, USUAL_COUNTING, type KeySource, type ReplayMemory } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys, type KeptKeys } from '@virga/outbound';
-import { FEED_VERSION, type FeedMessage, type NodeStatus } from '@virga/protocol';
+import { FEED_VERSION, type FeedMessage, type NodeStatus } from '@virga/protocol/node';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { performance } from 'node:perf_hooks';
@@ -11,6 +11,8 @@ import { NodeContracts } from './contracts/node-contracts.js';
 import { ControlLink } from './control/control-link.js';
 import { DocumentParts } from './control/document-parts.js';
 import { NodeCounters } from './counters/node-counters.js';
+import { SharedGuesses } from './counters/shared-guesses.js';
+import { SharedReplay } from './counters/shared-replay.js';
 import { standingOf } from './counters/standing-of.js';
 import { GatewayListener } from './listener/gateway-listener.js';
 import type { ServeContext, Transfer } from './listener/serve-request.js';
@@ -59,12 +61,12 @@ export class GatewayNode {
   readonly #snapshot: Snapshot;
   readonly #keptKeys: SealedFile;
   /** Proofs that were used. It belongs to the node: no release begins with an empty one. */
-  #replay: ReplayMemory = new LocalReplayMemory();
+  #replay = this.#remember(new LocalReplayMemory());
   readonly #tokens = new TokenCache();
   readonly #authorizers: NodeAuthorizers;
   readonly #contracts: NodeContracts;
   readonly #counters: NodeCounters;
-  readonly #guesses = new MemoryCounters();
+  readonly #guesses = new SharedGuesses((demands) => this.#counters.together(demands));
   readonly #sightings: SightingThread;
   readonly #transfers = new Slots<Transfer>();
   /** What was found wrong on disk at the start, in words. */
@@ -189,7 +191,7 @@ export class GatewayNode {
     const keys = await this.#keptKeys.read();
     if (keys.state === 'read') await this.#keys.recall(keys.value as KeptKeys[]);
     const snapshot = await this.#snapshot.read();
-    if (snapshot !== null) this.#replay = new LocalReplayMemory(Date.now());
+    if (snapshot !== null) this.#replay = this.#remember(new LocalReplayMemory(Date.now()));
     if (snapshot === 'unreadable')
       return this.#distrust(
         'the release that was kept on disk was changed or belongs to another node; it was not served, the node waited for the control plane',
@@ -275,6 +277,14 @@ export class GatewayNode {
       directory: () => this.#directory.source,
       fault: (error, at) => this.#fault(error, `the step ${at}`),
     });
+  }
+
+  #remember(own: ReplayMemory): ReplayMemory {
+    return new SharedReplay(
+      own,
+      (key, forMs) => this.#counters.first(`proof ${key}`, forMs),
+      () => this.#counters.goesOnAlone,
+    );
   }
 
   async #tellStanding(askId: string, clientId: string): Promise<void> {

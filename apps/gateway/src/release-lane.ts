@@ -1,6 +1,6 @@
 import { ConfigError, takesOpaqueTokens, upgradeDocument, type CarriedDocument, type KeySource, type Ports } from '@virga/core';
 import type { Introspector, KeyLease, ProviderKeys } from '@virga/outbound';
-import type { FeedMessage, NodeStatus } from '@virga/protocol';
+import type { FeedMessage, NodeStatus } from '@virga/protocol/node';
 import { setImmediate } from 'node:timers/promises';
 import type { NodeContracts } from './contracts/node-contracts.js';
 import type { DocumentParts, WholeDocument } from './control/document-parts.js';

@@ -11,7 +11,7 @@ import {
   type SchemeRequirement,
   type SupposedCredential,
 } from '@virga/core';
-import { REQUEST_ID_HEADER } from '@virga/protocol';
+import { REQUEST_ID_HEADER } from '@virga/protocol/node';
 import fc from 'fast-check';
 import type { GatewayNode } from '../src/gateway-node.js';
 import { AUDIENCE, documentFor, echoUpstream, FakeControl, makeIssuer, startNode, until } from './harness.js';

@@ -102,6 +102,27 @@ describe('what a request sends', () => {
     expect(upstream.requests.length).toBe(before);
   });
 
+  // RFC 9110 section 7.6.1: what Connection names ends at the gateway, so its upstream would get a body of no type.
+  test.each(['content-type', 'close, Content-Type', 'keep-alive,\tCONTENT-TYPE ,'])('a content type that Connection takes away (%s) is none', async (named) => {
+    await publish({ message: { contentTypes: ['application/json'] } });
+    const before = upstream.requests.length;
+    const answer = await raw(port, `${head(`Content-Length: 2\r\nContent-Type: application/json\r\nConnection: ${named}`)}{}`);
+    expect(answer).toMatch(/^HTTP\/1\.1 415 /);
+    const trace = await traceOf(idOf(answer));
+    expect([trace.code, upstream.requests.length, trace.requestHeaders.some(([name]) => name === 'content-type')]).toEqual(['type.missing', before, true]);
+  });
+
+  test('a credential that Connection takes away proves nobody, and stands in no trace', async () => {
+    await publish({});
+    const token = await issuer.sign();
+    const ask = (named: string) =>
+      raw(port, `GET /a/guarded?again=${token} HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer ${token}\r\nConnection: ${named}\r\n\r\n`);
+    expect(await ask('close')).toMatch(/^HTTP\/1\.1 200 /);
+    const answer = await ask('close, authorization');
+    expect(answer).toMatch(/^HTTP\/1\.1 401 /);
+    expect(JSON.stringify(await traceOf(idOf(answer)))).not.toContain(token.slice(-20));
+  });
+
   test('two Content-Type lines are refused, whichever comes first', async () => {
     await publish({ message: { contentTypes: ['application/json'] } });
     for (const types of [

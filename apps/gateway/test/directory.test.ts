@@ -1,5 +1,5 @@
 import type { ApiRule, CredentialFact, DirectoryChange, ReleaseDocument } from '@virga/core';
-import type { FeedMessage } from '@virga/protocol';
+import type { FeedMessage } from '@virga/protocol/node';
 import { createHash } from 'node:crypto';
 import { appendFileSync, existsSync, readFileSync, rmSync, truncateSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';

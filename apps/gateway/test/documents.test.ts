@@ -1,5 +1,5 @@
 import { splitDocument, type ReleaseDocument } from '@virga/core';
-import type { NodeAnswer } from '@virga/protocol';
+import type { NodeAnswer } from '@virga/protocol/node';
 import { createHash } from 'node:crypto';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import type { Server } from 'node:http';

@@ -1,5 +1,5 @@
 import { tokenRule, type ReleaseDocument } from '@virga/core';
-import type { ExamineAsk, NodeAnswer, ProbeRequest } from '@virga/protocol';
+import type { ExamineAsk, NodeAnswer, ProbeRequest } from '@virga/protocol/node';
 import type { Server } from 'node:http';
 import type { GatewayNode } from '../src/gateway-node.js';
 import { AUDIENCE, documentFor, echoUpstream, FakeControl, makeIssuer, providerFor, startNode, until } from './harness.js';

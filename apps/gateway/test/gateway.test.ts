@@ -4,7 +4,7 @@ import { calculateJwkThumbprint, exportJWK, generateKeyPair, SignJWT } from 'jos
 import { createHash, createHmac } from 'node:crypto';
 import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { CALLER_HEADER, PROBE_HEADER } from '@virga/protocol';
+import { CALLER_HEADER, PROBE_HEADER } from '@virga/protocol/node';
 import { GatewayNode } from '../src/gateway-node.js';
 import { AUDIENCE, documentFor, echoUpstream, FakeControl, makeIssuer, NODE_TOKEN, raw, startNode, until } from './harness.js';
 

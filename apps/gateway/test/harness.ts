@@ -17,7 +17,7 @@ import {
   type TraceRecord,
   UPSTREAM_LIMITS,
 } from '@virga/core';
-import type { FeedMessage, NodeAnswer, NodeStatus, PartsAsk, SightingReport } from '@virga/protocol';
+import type { FeedMessage, NodeAnswer, NodeStatus, PartsAsk, SightingReport } from '@virga/protocol/node';
 import { exportJWK, generateKeyPair, SignJWT, type JWTPayload } from 'jose';
 import { mkdtempSync } from 'node:fs';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';

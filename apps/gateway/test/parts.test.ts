@@ -6,6 +6,8 @@ import { tmpdir } from 'node:os';
 import type { IncomingMessage } from 'node:http';
 import { join } from 'node:path';
 import { compileFindCertificate } from '../src/listener/client-certificate.js';
+import { fieldsOf, listOf, recordOf, valueOf } from '../src/upstream/field-list.js';
+import { codingOf, readContent } from '../src/transit/decode-body.js';
 import { headersBack, headersUp, queryUp, type ForwardFacts, type HeaderRules } from '../src/transit/forward-headers.js';
 import { Nonces, NONCE_WINDOW_MS } from '../src/ports/nonces.js';
 import { PrivateFacts } from '../src/ports/private-facts.js';
@@ -36,6 +38,7 @@ describe('headers on their way', () => {
     who: null,
     passes: [],
     uncoded: false,
+    whole: false,
     passed: null,
   };
   const record = (flat: readonly string[]): Record<string, string> =>
@@ -55,11 +58,72 @@ describe('headers on their way', () => {
   });
 
   test('the gateway’s CORS rule replaces the upstream’s; several cookies stay several', () => {
-    const back = headersBack({ 'access-control-allow-origin': '*', 'set-cookie': ['a=1', 'b=2'], 'transfer-encoding': 'chunked' }, { vary: 'Origin' }, [
-      'x-request-id',
-      'r',
-    ]);
+    const back = headersBack(
+      ['access-control-allow-origin', '*', 'set-cookie', 'a=1', 'transfer-encoding', 'chunked', 'set-cookie', 'b=2'],
+      { vary: 'Origin' },
+      ['x-request-id', 'r'],
+    );
     expect(back).toEqual(['set-cookie', 'a=1', 'set-cookie', 'b=2', 'vary', 'Origin', 'x-request-id', 'r']);
+  });
+});
+
+describe('parts of an answer', () => {
+  const asked = { range: 'bytes=0-9', 'if-range': '"v1"', 'a-im': 'feed', accept: 'text/plain' };
+  const facts = { address: '192.0.2.7', host: 'gw.example', requestId: 'r', traceparent: 't', protocol: 'http' as const, vouched: null };
+  const rules = { withheld: [], ruled: null, lane: null, who: null, passes: [], passed: null, uncoded: true };
+  const names = (whole: boolean): string[] => headersUp(asked, facts, { ...rules, whole }).filter((name) => Object.hasOwn(asked, name));
+
+  test('are asked for where it is not held to be looked into (RFC 9110 section 14.2, RFC 3229)', () => {
+    expect(names(true)).toEqual(['accept']);
+    expect(names(false)).toEqual(['range', 'if-range', 'a-im', 'accept']);
+  });
+
+  test.each<[string, Record<string, string>, number | undefined, boolean]>([
+    ['of a request', { 'content-range': 'bytes 0-9/20' }, undefined, true],
+    ['of an answer that says so by its status alone', {}, 206, true],
+    ['of an answer that says what changed', {}, 226, true],
+    ['of an answer that says so in a field alone', { 'content-range': 'bytes 0-9/20' }, 200, true],
+    ['of which there are none', { 'content-encoding': 'identity' }, 200, false],
+  ])('%s are not looked into', (_name, headers, status, part) => {
+    const need = { limit: 100, hold: true, larger: 'pass' } as const;
+    const content = readContent(
+      Buffer.from('x'),
+      codingOf((name) => headers[name], status),
+      need,
+    );
+    return Promise.resolve(content).then((read) => expect(read.kind).toBe(part ? 'coded' : 'bytes'));
+  });
+});
+
+describe('header fields of an answer', () => {
+  test('what any of several Connection fields names does not travel (RFC 9110 section 7.6.1)', () => {
+    const back = headersBack(['connection', 'close', 'x-private', '1', 'connection', 'X-Private, x-other', 'x-other', '2', 'x-public', '3'], null, []);
+    expect(back).toEqual(['x-public', '3']);
+  });
+
+  test('a name is no value: what merely speaks of a field does not stand for it', () => {
+    const fields = ['vary', 'date', 'access-control-expose-headers', 'content-length'];
+    expect([valueOf(fields, 'date'), valueOf(fields, 'content-length'), valueOf(fields, 'vary')]).toEqual([undefined, undefined, 'date']);
+  });
+
+  test('bytes, list and record say the same, whatever the names: those of every object, and those that come more than once', () => {
+    const names = fc.constantFrom('Set-Cookie', 'content-type', 'X-A', '__proto__', 'constructor', 'toString', 'hasOwnProperty');
+    // Bytes of RFC 9110 section 5.5: visible ASCII and obs-text.
+    const values = fc.array(fc.integer({ min: 0x21, max: 0xff }).filter((code) => code !== 0x7f)).map((codes) => String.fromCharCode(...codes));
+    fc.assert(
+      fc.property(fc.array(fc.tuple(names, values), { maxLength: 12 }), (pairs) => {
+        const list = fieldsOf(pairs.flatMap(([name, value]) => [Buffer.from(name), Buffer.from(value, 'latin1')]));
+        expect(list).toEqual(pairs.flatMap(([name, value]) => [name.toLowerCase(), value]));
+        const record = recordOf(list);
+        for (const [name] of pairs) {
+          const own = Object.getOwnPropertyDescriptor(record, name.toLowerCase())?.value as string | string[];
+          expect([own].flat()).toEqual(pairs.flatMap(([other, value]) => (other === name ? [value] : [])));
+        }
+        const sorted = (flat: readonly string[]): string[] =>
+          flat.flatMap((name, index) => (index % 2 === 0 ? [`${name}: ${flat[index + 1] ?? ''}`] : [])).sort();
+        expect(sorted(listOf(record))).toEqual(sorted(list));
+      }),
+    );
   });
 });
 
@@ -242,6 +306,7 @@ describe('credentials that stay at the gateway', () => {
     who: null,
     passes: [],
     uncoded: false,
+    whole: false,
     passed: null,
   };
   const sent = (flat: readonly string[], name: string): string | undefined => flat[flat.indexOf(name) + 1 || flat.length];

@@ -1,11 +1,10 @@
 import { ValidationPipe, type INestApplication } from '@nestjs/common';
 import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
-import type { Request, Response } from 'express';
+import type { NextFunction, Request, Response } from 'express';
 import helmet from 'helmet';
 import { AppModule } from './app.module.js';
 import type { ServerSettings } from './config/settings.js';
-import { controlDocument } from './control/openapi.js';
 import { LeaksService } from './control/clients/leaks.service.js';
 import { readBodies } from './session/bodies.js';
 import { onlyKnownHosts } from './http/known-hosts.js';
@@ -69,6 +68,15 @@ export class ControlPlane {
   }
 }
 
+/** Made when first asked for: most that start a control plane never do, and it takes as long as everything else that starts. */
+function answerDocument(app: NestExpressApplication): (request: Request, response: Response, next: NextFunction) => void {
+  let made: Promise<string> | null = null;
+  return (_request, response, next) => {
+    made ??= import('./control/openapi.js').then(({ controlDocument }) => JSON.stringify(controlDocument(app)));
+    made.then((text) => response.type('application/json').send(text), next);
+  };
+}
+
 function prepare(app: NestExpressApplication, settings: ServerSettings): void {
   app.disable('x-powered-by');
   app.use(onlyKnownHosts(['localhost', '127.0.0.1', '[::1]', settings.host].map((host) => `${host}:${settings.port}`)));
@@ -107,7 +115,6 @@ function prepare(app: NestExpressApplication, settings: ServerSettings): void {
     }),
   );
   const express = app.getHttpAdapter().getInstance();
-  const document = JSON.stringify(controlDocument(app));
-  express.get('/control/openapi.json', (_request: Request, response: Response) => void response.type('application/json').send(document));
+  express.get('/control/openapi.json', answerDocument(app));
   serveScreens(express, 'console', ['/control', '/nodes']);
 }

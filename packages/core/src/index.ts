@@ -76,7 +76,8 @@ export type { ContractStore } from './decision/ports.js';
 export type { BodyContent, SeenAnswer } from './decision/exchange.js';
 export type { BodyNeed } from './decision/phases.js';
 export { isMediaRange } from './message/media-type.js';
-export { foldName, type CompiledLane } from './shape/header-lane.js';
+export { foldName } from './message/field-spelling.js';
+export type { CompiledLane } from './shape/header-lane.js';
 export { ADDRESS_BOUNDS, ANYWHERE, NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './document/address-rule.js';
 export { CONDITION_BOUNDS, type ConditionRule, type ConditionUse } from './document/condition-rule.js';
 export {
@@ -104,7 +105,7 @@ export { completeScript } from './authorizer/complete-script.js';
 export { isCovered } from './authorizer/read-answer.js';
 export { localScripts } from './authorizer/local-scripts.js';
 export { interpreters } from './authorizer/load-interpreter.js';
-export { ScriptSandbox, type ScriptCall, type ScriptRun } from './authorizer/script-sandbox.js';
+export { SCRIPT_SLOWEST, ScriptSandbox, type ScriptCall, type ScriptRun } from './authorizer/script-sandbox.js';
 export { runCases, type CaseOutcome } from './decision/run-case.js';
 export { compileCondition, type CompiledCondition, type ConditionResult } from './condition/compile-condition.js';
 export { bodyMembers, type BodyMember } from './contract/body-members.js';
@@ -182,7 +183,7 @@ export { readTemplate } from './route/path-template.js';
 export { MAX_TARGET_LENGTH, readPath, type ReadPath } from './route/read-path.js';
 export { LATER_PHASES, type LaterPhase, type Needs } from './decision/phases.js';
 export { rateFields } from './decision/rate-fields.js';
-export { decide, decideContent, decidePhase, decideFence, type Verdict } from './decision/decide.js';
+export { decide, decideBody, decideContent, decidePhase, decideFence, type Verdict } from './decision/decide.js';
 export { answerOf, type AnswerContext, type GatewayAnswer } from './decision/answer.js';
 export { corsHeaders } from './decision/preflight-step.js';
 export { resourceMetadata } from './decision/resource-metadata.js';
@@ -200,7 +201,7 @@ export {
 export type { CompiledApi, CompiledOperation, CompiledRelease } from './decision/compiled.js';
 export { closedPorts, type NonceSource, type Ports, type SecretSource } from './decision/ports.js';
 export { TokenCache } from './token/token-cache.js';
-export { LocalReplayMemory, type ReplayMemory } from './proof/replay-memory.js';
+export { LocalReplayMemory, type Replay, type ReplayMemory } from './proof/replay-memory.js';
 export { verifyProof, type ProofFacts, type VerifiedProof } from './proof/dpop-proof.js';
 export { type Introspection, type IntrospectionAnswer, type OpaqueProvider } from './token/introspection.js';
 export { REVOCATION_KINDS, Revocations, type Revocation } from './token/revocations.js';
@@ -317,6 +318,7 @@ export { leaveOut, mergeLearned, type Merge } from './learn/merge-learned.js';
 export { driftOf, DRIFT_KINDS, type Drift, type DriftKind } from './learn/drift.js';
 export { acceptDrift } from './learn/accept-drift.js';
 export type { LearnedBatch } from './learn/learned-batch.js';
+export { scanPairs, scanPath } from './sensitive/scan-head.js';
 export { FINDING_SIDES, joinFindings, SeenFindings, type FindingSide, type SeenFinding } from './sensitive/seen-findings.js';
 export {
   referenceIndex,

@@ -27,7 +27,7 @@ export async function readBody(answer: Answer, address: string, maxBytes: number
 function decode(bytes: Buffer, header: string | string[] | undefined, address: string, maxBytes: number): Buffer {
   const coding = (Array.isArray(header) ? header.join(',') : (header ?? '')).trim().toLowerCase();
   if (coding === '' || coding === 'identity') return bytes;
-  const decoder = DECODERS[coding];
+  const decoder = Object.hasOwn(DECODERS, coding) ? DECODERS[coding] : undefined;
   if (!decoder) throw new OutboundError(`${address} sent its answer coded as ${coding.slice(0, 40)}, which is not read`);
   try {
     return decoder(bytes, { maxOutputLength: maxBytes });

@@ -116,6 +116,7 @@ describe('discovery (RFC 8414 section 3, OpenID Connect Discovery 1.0 section 4)
     ['a byte order mark in front', (text) => [Buffer.from(`\ufeff${text}`), {}], null],
     ['a coding that it is not', (text) => [Buffer.from(text), { 'content-encoding': 'gzip' }], /said that its answer is gzip, and it is not/],
     ['an unknown coding', (text) => [Buffer.from(text), { 'content-encoding': 'zstd-of-our-own' }], /coded as zstd-of-our-own/],
+    ['a coding by a name that every object has', (text) => [Buffer.from(text), { 'content-encoding': 'constructor' }], /coded as constructor/],
     ['more behind gzip than is read', () => [gzipSync(Buffer.alloc(5_000_000, ' ')), { 'content-encoding': 'gzip' }], /more than 524288 bytes/],
     ['UTF-16 with its mark', (text) => [Buffer.from(`\ufeff${text}`, 'utf16le'), {}], /in UTF-16/],
     ['UTF-16 without', (text) => [Buffer.from(text, 'utf16le'), {}], /in UTF-16/],

@@ -202,25 +202,7 @@ export { RevocationInput, RevocationList, RevocationView } from './control/revoc
 export { CertificateHeaderDto, RetentionDto } from './control/settings.js';
 export { ALL_ALGORITHMS, ClaimDemandDto, StepUpDto, TokenOverrideDto, TokenPlaceDto, TokenRuleDto } from './control/token-rule.js';
 export { SamplingView, TracePage, TraceQuery, TraceSummary, TraceView } from './control/traces.js';
-export type {
-  ExamineAsk,
-  ExamineOutcome,
-  FeedMessage,
-  NodeAnswer,
-  NodeStanding,
-  PartsAsk,
-  NodeProviderReport,
-  NodeStatus,
-  ProbeAnswer,
-  ProbeOutcome,
-  ProbeRequest,
-  NodeAuthorizerReport,
-  TriedAuthorizer,
-  TryAuthorizerAsk,
-  SightingReport,
-} from './node/messages.js';
-export { TIME_CLASSES, timeClass, timeWithin } from './node/call-times.js';
-export { CALLER_HEADER, FEED_VERSION, PROBE_HEADER, REQUEST_ID_HEADER } from './node/messages.js';
+export * from './node/index.js';
 export { PastedInput, PastedView, type ReachFacts, type ReachKeys } from './control/reach.js';
 export { SavedTrialInput, SavedTrialList, SavedTrialView, TrialCallDto, TrialOutcomeView, TrialReportView, TrialsKept } from './control/trials.js';
 export { DetectorDto, DetectorsPatch, LearningDto, SensitiveRuleDto, SensitiveUseDto } from './control/watching.js';

@@ -1,4 +1,4 @@
-import { TIME_CLASSES, timeClass } from '@virga/protocol';
+import { TIME_CLASSES, timeClass } from '@virga/protocol/node';
 
 /** How long calls took, counted by classes of time: bounded however many there are, and added up over nodes. */
 export class CallTimes {

@@ -11,7 +11,7 @@ import {
   type ServiceSource,
 } from '@virga/core';
 import { DecisionServices } from '@virga/outbound';
-import type { NodeAuthorizerReport } from '@virga/protocol';
+import type { NodeAuthorizerReport } from '@virga/protocol/node';
 import { CallTimes } from './call-times.js';
 import { ScriptPool } from './script-pool.js';
 

@@ -1,4 +1,4 @@
-import type { NotAsked, ScriptCall, ScriptCallee, ScriptRun, TableRows } from '@virga/core';
+import { SCRIPT_SLOWEST, type NotAsked, type ScriptCall, type ScriptCallee, type ScriptRun, type TableRows } from '@virga/core';
 import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
 import type { ScriptAnswer, ScriptAsk, ScriptBegun } from './script-messages.js';
@@ -14,7 +14,7 @@ export const SCRIPT_POOL = {
   waitingOfOne: 250,
   /** How long a call may wait for a thread, milliseconds. */
   waitMs: 2000,
-  /** How long beyond its time a thread is left to a script before it is ended: what no interpreter stops by itself. */
+  /** How long a thread is left to a script beyond the longest that a call may take, before it is ended: what no interpreter stops by itself. */
   graceMs: 100,
   /** How long a script that did not stop by itself is left alone: ending threads and starting others is what it could keep a node busy with. */
   aloneMs: 10_000,
@@ -144,7 +144,8 @@ export class ScriptPool {
     if ('begun' in message) {
       if (message.begun !== busy.number) return;
       clearTimeout(busy.timer);
-      busy.timer = setTimeout(() => this.#end(thread, { kind: 'time' }), busy.waiting.callee.script.timeMs + SCRIPT_POOL.graceMs);
+      const mostMs = busy.waiting.callee.script.timeMs * SCRIPT_SLOWEST + SCRIPT_POOL.graceMs;
+      busy.timer = setTimeout(() => this.#end(thread, { kind: 'time' }), mostMs);
       return;
     }
     if (message.number !== busy.number) return;

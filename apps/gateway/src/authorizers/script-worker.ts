@@ -7,6 +7,7 @@ import { createRequire } from 'node:module';
 import { performance } from 'node:perf_hooks';
 import { parentPort } from 'node:worker_threads';
 import { giveWay } from '../ports/give-way.js';
+import { threadTime } from '../ports/thread-time.js';
 import type { ScriptAnswer, ScriptAsk, ScriptBegun } from './script-messages.js';
 
 /** Scripts that a thread holds ready. */
@@ -19,11 +20,12 @@ const port = parentPort;
 const load = readFile(createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm')).then((bytes) =>
   interpreters(variant, new Uint8Array(bytes)),
 );
+const CLOCK = { passed: () => performance.now(), worked: threadTime() };
 type Opened = ScriptSandbox | Exclude<ScriptRun, { kind: 'answer' }>;
 const opened = new LRUCache<string, Promise<Opened>>({ max: MAX_SCRIPTS });
 const tables = new Map<string, TableRows>();
 
-const open = async (script: ScriptSource): Promise<Opened> => ScriptSandbox.open(await load, script, () => performance.now());
+const open = async (script: ScriptSource): Promise<Opened> => ScriptSandbox.open(await load, script, CLOCK);
 
 async function run(ask: ScriptAsk): Promise<ScriptRun> {
   for (const { name, rows } of ask.tables) tables.set(name, rows);

@@ -1,4 +1,4 @@
-import type { PartsAsk } from '@virga/protocol';
+import type { PartsAsk } from '@virga/protocol/node';
 import { request } from 'undici';
 
 /** Bytes of one part at most: a list of operations, or the lines of a whole answer while they are joined. */

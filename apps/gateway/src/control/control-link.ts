@@ -1,4 +1,4 @@
-import type { FeedMessage, NodeAnswer, NodeStatus, SightingReport } from '@virga/protocol';
+import type { FeedMessage, NodeAnswer, NodeStatus, SightingReport } from '@virga/protocol/node';
 import type { RecordBatch } from '@virga/core';
 import { randomUUID } from 'node:crypto';
 import { setTimeout as delay } from 'node:timers/promises';

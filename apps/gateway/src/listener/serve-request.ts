@@ -1,5 +1,5 @@
 import { answerOf, Exchange, decideFence, finding, UPSTREAM_LIMITS, type Finding, type GatewayAnswer, type Verdict } from '@virga/core';
-import { CALLER_HEADER, PROBE_HEADER, REQUEST_ID_HEADER } from '@virga/protocol';
+import { CALLER_HEADER, PROBE_HEADER, REQUEST_ID_HEADER } from '@virga/protocol/node';
 import type { IncomingMessage, ServerResponse } from 'node:http';
 import { performance } from 'node:perf_hooks';
 import type { PassThrough } from 'node:stream';
@@ -9,6 +9,8 @@ import type { SeenExchange } from '../sightings/seen-exchange.js';
 import type { Delivered } from '../sightings/sighting-messages.js';
 import type { SightingThread } from '../sightings/sighting-thread.js';
 import type { Carrier } from '../transit/carrier.js';
+import { endToEnd } from '../transit/forward-headers.js';
+import { valueOf, type FieldList } from '../upstream/field-list.js';
 import { Transit } from '../transit/transit.js';
 import { connectionOf } from './connection.js';
 import { leaveTogether, WholeBody } from './leave-together.js';
@@ -91,7 +93,7 @@ export class ServedRequest implements Carrier {
     this.#exchange = new Exchange({
       method: req.method ?? '',
       target: req.url ?? '',
-      headers: req.headers,
+      headers: endToEnd(req.headers),
       origin: context.publicOrigin,
       certificate: live.findCertificate(req, peer),
       from,
@@ -219,12 +221,11 @@ export class ServedRequest implements Carrier {
     else this.answer(found);
   }
 
-  start(status: number, headers: readonly string[], resume: () => void): void {
+  start(status: number, headers: FieldList, resume: () => void): void {
     this.#resume = resume;
     this.#responseHeaders = headers;
-    const length = headers.indexOf('content-length');
-    this.#announced = length < 0 ? -1 : Number(headers[length + 1]);
-    this.#res.sendDate = !headers.includes('date');
+    this.#announced = Number(valueOf(headers, 'content-length') ?? -1);
+    this.#res.sendDate = valueOf(headers, 'date') === undefined;
     this.#res.writeHead(status, headers as string[]);
     this.#status = status;
   }

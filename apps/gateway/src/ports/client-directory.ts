@@ -1,5 +1,5 @@
 import { Directory, isRecord, readChanges, type DirectoryChange, type DirectorySource } from '@virga/core';
-import type { FeedMessage } from '@virga/protocol';
+import type { FeedMessage } from '@virga/protocol/node';
 import { SealedLog } from '../snapshot/sealed-log.js';
 
 type DirectoryMessage = Extract<FeedMessage, { type: 'directory' }>;

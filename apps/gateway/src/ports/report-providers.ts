@@ -1,5 +1,5 @@
 import type { Introspector, ProviderKeys } from '@virga/outbound';
-import type { NodeProviderReport } from '@virga/protocol';
+import type { NodeProviderReport } from '@virga/protocol/node';
 
 /** What this node knows of every provider: those with keys, and those that are asked about tokens. */
 export function reportProviders(keys: ProviderKeys, introspector: Introspector): NodeProviderReport[] {

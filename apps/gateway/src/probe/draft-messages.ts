@@ -1,4 +1,4 @@
-import type { FeedMessage, NodeAnswer } from '@virga/protocol';
+import type { FeedMessage, NodeAnswer } from '@virga/protocol/node';
 import type { DirectoryLine } from '../ports/asked-directory.js';
 import type { Facts } from '../ports/known-facts.js';
 

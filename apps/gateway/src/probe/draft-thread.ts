@@ -1,5 +1,5 @@
 import type { DirectorySource } from '@virga/core';
-import type { NodeAnswer } from '@virga/protocol';
+import type { NodeAnswer } from '@virga/protocol/node';
 import { Worker } from 'node:worker_threads';
 import { answerDirectory } from '../ports/asked-directory.js';
 import type { Facts } from '../ports/known-facts.js';

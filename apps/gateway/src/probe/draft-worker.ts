@@ -1,7 +1,7 @@
 // The thread that tries drafts. Nothing that happens here keeps a live request waiting.
 import { FreshCounters, LocalReplayMemory, TokenCache } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys } from '@virga/outbound';
-import type { NodeAnswer } from '@virga/protocol';
+import type { NodeAnswer } from '@virga/protocol/node';
 import { performance } from 'node:perf_hooks';
 import { parentPort, workerData } from 'node:worker_threads';
 import { askParts } from '../control/ask-parts.js';

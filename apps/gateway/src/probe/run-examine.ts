@@ -1,5 +1,5 @@
 import { examine } from '@virga/core';
-import type { ExamineAsk, ExamineOutcome } from '@virga/protocol';
+import type { ExamineAsk, ExamineOutcome } from '@virga/protocol/node';
 import type { LiveRelease } from '../live-release.js';
 import { cleaningOf, cleanOperands, stepTraces } from '../records/build-trace.js';
 

@@ -1,11 +1,12 @@
 import { answerOf, endingOf, Exchange, finding, type Finding } from '@virga/core';
-import type { ProbeAnswer, ProbeOutcome, ProbeRequest } from '@virga/protocol';
+import type { ProbeAnswer, ProbeOutcome, ProbeRequest } from '@virga/protocol/node';
 import { performance } from 'node:perf_hooks';
 import { newRequestId, traceContext } from '../listener/request-ids.js';
 import { nonceFor } from '../listener/nonce-for.js';
 import type { LiveRelease } from '../live-release.js';
 import { cleaningOf, cleanOperands, stepTraces } from '../records/build-trace.js';
 import type { Carrier } from '../transit/carrier.js';
+import { endToEnd } from '../transit/forward-headers.js';
 import { Transit } from '../transit/transit.js';
 
 /** Bytes of an answer's body that a probe keeps. */
@@ -22,7 +23,7 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
   const exchange = new Exchange({
     method,
     target,
-    headers: given,
+    headers: endToEnd(given),
     from,
     origin: publicOrigin,
     certificate: request.certificate ?? null,
@@ -142,7 +143,8 @@ function fields(headers: ProbeRequest['headers']): Record<string, string> {
   const out: Record<string, string> = {};
   for (const [name, value] of headers) {
     const key = name.toLowerCase();
-    out[key] = out[key] === undefined ? value : `${out[key]}, ${value}`;
+    // Joined as the listener's parser joins them.
+    out[key] = out[key] === undefined ? value : out[key] + (key === 'cookie' ? '; ' : ', ') + value;
   }
   return out;
 }

@@ -1,5 +1,5 @@
 import { runCases, type Ports } from '@virga/core';
-import type { TriedAuthorizer, TryAuthorizerAsk } from '@virga/protocol';
+import type { TriedAuthorizer, TryAuthorizerAsk } from '@virga/protocol/node';
 
 /** Asks an authorizer that need not be part of any document. @throws ConfigError for one that cannot be asked */
 export async function tryAuthorizer({ rule, inputs }: TryAuthorizerAsk, ports: Ports): Promise<TriedAuthorizer[]> {

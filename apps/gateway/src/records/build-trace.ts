@@ -41,10 +41,10 @@ export interface Cleaning {
   readonly credentials: readonly string[];
 }
 
-/** What a request was sent with, wherever it stood, and the release's own knowledge of secrets. */
-export function cleaningOf(exchange: Exchange, redactor: Redactor): Cleaning {
+/** What a request was sent with, wherever it stood, and the release's own knowledge of secrets. @param headers all that came, where not all of them decide */
+export function cleaningOf(exchange: Exchange, redactor: Redactor, headers: Exchange['headers'] = exchange.headers): Cleaning {
   const mark = exchange.target.indexOf('?');
-  const found = redactor.credentialsOf(exchange.headers, mark < 0 ? '' : exchange.target.slice(mark));
+  const found = redactor.credentialsOf(headers, mark < 0 ? '' : exchange.target.slice(mark));
   return { redactor, credentials: exchange.sent.length === 0 ? found : [...exchange.sent.flatMap(secretsOf), ...found] };
 }
 
@@ -81,7 +81,7 @@ export function cleanOperands(operands: Operands, { redactor, credentials }: Cle
 /** The trace of one request, with every credential taken out. Made only for requests whose trace is kept. */
 export function buildTrace(node: string, exchange: Exchange, done: FinishedRequest): TraceRecord {
   const { redactor } = done;
-  const cleaning = cleaningOf(exchange, redactor);
+  const cleaning = cleaningOf(exchange, redactor, done.requestHeaders);
   const { credentials } = cleaning;
   const clean = (text: string, length = 2000) => shorten(redactor.text(text, credentials), length);
   const query = exchange.target.indexOf('?');

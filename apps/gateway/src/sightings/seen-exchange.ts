@@ -1,5 +1,6 @@
 import { whoCalls, type Exchange } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
+import { recordOf, type FieldList } from '../upstream/field-list.js';
 import type { Delivered, SeenBytes, SeenRequest } from './sighting-messages.js';
 
 /** Bytes of one body that are looked into. */
@@ -44,9 +45,9 @@ export class SeenExchange {
     this.#request.add(part);
   }
 
-  started(status: number, headers: IncomingHttpHeaders): void {
+  started(status: number, headers: FieldList): void {
     this.#status = status;
-    this.#headers = headers;
+    this.#headers = recordOf(headers);
   }
 
   answer(part: Buffer): void {

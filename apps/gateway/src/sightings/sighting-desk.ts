@@ -9,6 +9,8 @@ import {
   PathLearner,
   scanForm,
   scanJsonText,
+  scanPairs,
+  scanPath,
   scanText,
   SeenFindings,
   sawRequest,
@@ -116,7 +118,14 @@ export class SightingDesk {
     const named = (list: readonly (readonly [string, string])[], detectors: readonly Detector[]): Hit[] =>
       list.flatMap(([name, value]) => (this.#isSecret(name) ? [] : scanText(value, detectors, name, name).hits));
     if (api.up.length > 0) {
-      tell('query', named(query, api.up));
+      tell('path', scanPath(seen.path, api.up));
+      tell(
+        'query',
+        scanPairs(
+          query.filter(([name]) => !this.#isSecret(name)),
+          api.up,
+        ),
+      );
       tell(
         'header',
         named(

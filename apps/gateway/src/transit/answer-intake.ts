@@ -1,6 +1,6 @@
 import type { BodyContent, BodyNeed, SeenAnswer } from '@virga/core';
 import { headInstead, type Head } from './answer-head.js';
-import { readContent } from './decode-body.js';
+import { codingOf, readContent } from './decode-body.js';
 import { HeldBody, notHeld } from './held-bodies.js';
 
 /** What takes an answer in: the transit that it is on. */
@@ -62,9 +62,10 @@ export class AnswerIntake {
   /** All of it has come. @param done called when it went out */
   end(done: () => void): void {
     if (this.#passed) return done();
-    const coding = this.#answer.headers['content-encoding'];
+    const { headers, status } = this.#answer;
+    const coding = codingOf((name) => headers[name]?.toString(), status);
     const body = this.#body;
-    const content = body.full === null ? readContent(body.whole(), typeof coding === 'string' ? coding : undefined, this.#need) : notHeld(body, this.#need);
+    const content = body.full === null ? readContent(body.whole(), coding, this.#need) : notHeld(body, this.#need);
     if (content instanceof Promise) void content.then((found) => this.#judge(found, done)).catch((error: unknown) => this.#host.broken(error));
     else this.#judge(content, done);
   }

@@ -1,6 +1,6 @@
 import type { Finding } from '@virga/core';
-import type { IncomingHttpHeaders } from 'node:http';
 import type { Readable } from 'node:stream';
+import type { FieldList } from '../upstream/field-list.js';
 import type { ForwardFacts } from './forward-headers.js';
 
 /** Who brings a request and takes its answer: a socket, or whoever tries a draft. */
@@ -9,8 +9,8 @@ export interface Carrier {
   body(): Readable | Buffer | null;
   /** The gateway answers itself; nothing of an answer has gone out. */
   answer(found: Finding): void;
-  /** The upstream answers: status and header fields as names and values in turn. `resume` is called when there is room again. */
-  start(status: number, headers: readonly string[], resume: () => void): void;
+  /** The upstream answers: status and header fields. `resume` is called when there is room again. */
+  start(status: number, headers: FieldList, resume: () => void): void;
   /** @returns false when the receiver is full */
   data(chunk: Buffer): boolean;
   end(found: Finding): void;
@@ -21,7 +21,7 @@ export interface Carrier {
 /** Whoever looks at what passes. It keeps nothing waiting and changes nothing. */
 export interface Watch {
   request(part: Buffer): void;
-  started(status: number, headers: IncomingHttpHeaders): void;
+  started(status: number, headers: FieldList): void;
   answer(part: Buffer): void;
 }
 

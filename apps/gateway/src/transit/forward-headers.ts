@@ -1,5 +1,6 @@
 import { foldName, type Caller, type CompiledLane, type Exchange, type TokenPlace } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
+import type { FieldList } from '../upstream/field-list.js';
 import { HOP_BY_HOP, isReserved } from './forward-names.js';
 
 /** Decisions about names, kept because the same few come again and again. Bounded: callers choose names. */
@@ -15,6 +16,9 @@ function goesUp(name: string): boolean {
   }
   return travels;
 }
+
+/** Fields that ask for a part of an answer, or for what changed in it (RFC 9110 section 14.2, RFC 3229 section 10.5.3); whoever answers may pass them over. */
+const OF_RANGES: ReadonlySet<string> = new Set(['range', 'if-range', 'a-im']);
 
 /** What the gateway says to the upstream about the request. */
 export interface ForwardFacts {
@@ -42,6 +46,8 @@ export interface HeaderRules {
   readonly who: Caller | null;
   /** Whether the answer is looked into, and so asked for without a coding. */
   readonly uncoded: boolean;
+  /** Whether it is held for that, and so asked for whole: what is looked for could stand in two parts of it. */
+  readonly whole: boolean;
 }
 
 /** The Cookie header without some cookies; undefined when nothing is left. */
@@ -61,10 +67,27 @@ function withoutParameter(query: string, name: string): string {
   return left.length === 0 || (left.length === 1 && left[0] === '') ? '' : `?${left.join('&')}`;
 }
 
-/** Names that a Connection header takes out of the message (RFC 9110 section 7.6.1); null when it names none beyond the usual. */
+/** Names that a Connection field takes out of its message (RFC 9110 section 7.6.1); null when it names none beyond the usual. */
 function named(connection: string | undefined): Set<string> | null {
   if (connection === undefined || connection === 'keep-alive' || connection === 'close') return null;
   return new Set(connection.split(',').map((name) => name.trim().toLowerCase()));
+}
+
+/**
+ * The fields of a request that are meant for whoever is behind the gateway: without those that its Connection field names. What
+ * ends here decides nothing either, else a rule would be met by what its upstream never sees.
+ */
+export function endToEnd(headers: IncomingHttpHeaders): IncomingHttpHeaders {
+  const dropped = named(headers.connection);
+  return dropped === null ? headers : Object.fromEntries(Object.entries(headers).filter(([name]) => name === 'connection' || !dropped.has(name)));
+}
+
+/** The same of all Connection fields of an answer together. */
+function namedIn(headers: FieldList): Set<string> | null {
+  let all: string | undefined;
+  for (let index = 0; index < headers.length; index += 2)
+    if (headers[index] === 'connection') all = all === undefined ? headers[index + 1] : `${all},${headers[index + 1] ?? ''}`;
+  return named(all);
 }
 
 /** The query that travels on: without the tokens that must not. */
@@ -88,6 +111,7 @@ export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts, rul
     if (passes.length > 0 && passes.some((own) => foldName(own) === foldName(name))) continue;
     if (lane !== null && lane.drops(name)) continue;
     if (rules.uncoded && name === 'accept-encoding') continue;
+    if (rules.whole && OF_RANGES.has(name)) continue;
     const value = name === 'cookie' ? withoutCookies(headers.cookie, withheld) : headers[name];
     if (typeof value === 'string') out.push(name, value);
     else if (value) for (const item of value) out.push(name, item);
@@ -122,15 +146,16 @@ export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts, rul
  * @param lane changes that the API makes; null for none
  */
 export function headersBack(
-  headers: IncomingHttpHeaders,
+  headers: FieldList,
   cors: Readonly<Record<string, string>> | null,
   added: readonly string[],
   lane: CompiledLane | null = null,
   who: Caller | null = null,
 ): string[] {
   const out: string[] = [];
-  const dropped = named(typeof headers.connection === 'string' ? headers.connection : undefined);
-  for (const name in headers) {
+  const dropped = namedIn(headers);
+  for (let index = 0; index + 1 < headers.length; index += 2) {
+    const name = headers[index] as string;
     if (HOP_BY_HOP.has(name) || (dropped !== null && dropped.has(name))) continue;
     // CORS answers come from the gateway's rule alone when it has one.
     if (cors !== null && name.startsWith('access-control-')) continue;
@@ -138,9 +163,7 @@ export function headersBack(
     // What the gateway says of its limits is not mixed with what the upstream says of its own.
     if (added.length > 2 && (name === 'ratelimit' || name === 'ratelimit-policy')) continue;
     if (lane !== null && lane.drops(name)) continue;
-    const value = headers[name];
-    if (typeof value === 'string') out.push(name, value);
-    else if (value) for (const item of value) out.push(name, item);
+    out.push(name, headers[index + 1] as string);
   }
   if (lane !== null) lane.write(who, out);
   for (const name in cors) out.push(name, cors[name] as string);

@@ -1,5 +1,5 @@
 import { foldName } from '@virga/core';
-import { CALLER_HEADER, PROBE_HEADER } from '@virga/protocol';
+import { CALLER_HEADER, PROBE_HEADER } from '@virga/protocol/node';
 
 /** Hop-by-hop fields (RFC 9110 section 7.6.1); they end at the gateway in both directions. */
 export const HOP_BY_HOP: ReadonlySet<string> = new Set([

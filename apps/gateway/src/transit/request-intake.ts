@@ -1,7 +1,7 @@
 import { whenThere, type Awaitable, type BodyContent, type BodyNeed, type Exchange, type SeenBody } from '@virga/core';
 import { performance } from 'node:perf_hooks';
 import { PassThrough, type Readable } from 'node:stream';
-import { readContent } from './decode-body.js';
+import { codingOf, readContent } from './decode-body.js';
 import { HeldBody, largerContent, notHeld } from './held-bodies.js';
 
 /** What takes a request in: the transit that it is on. */
@@ -119,7 +119,7 @@ export class RequestIntake {
   }
 
   get #coding(): string | undefined {
-    return this.#host.exchange.header('content-encoding');
+    return codingOf((name) => this.#host.exchange.header(name));
   }
 
   /** More of it has come. */

@@ -1,6 +1,7 @@
 import {
   corsHeaders,
   decide,
+  decideBody,
   decideContent,
   decidePhase,
   finding,
@@ -19,6 +20,7 @@ import type { Readable } from 'node:stream';
 import { isBodyless, lengthOf, readsAnswer, type Head } from './answer-head.js';
 import { AnswerIntake } from './answer-intake.js';
 import type { Carrier, TransitFacts, Watch } from './carrier.js';
+import { listOf, recordOf, type FieldList } from '../upstream/field-list.js';
 import { headersBack, headersUp, queryUp } from './forward-headers.js';
 import { largerContent } from './held-bodies.js';
 import { RequestIntake, type GoOn } from './request-intake.js';
@@ -48,8 +50,7 @@ export class Transit implements AnswerSink {
   #answerIntake: AnswerIntake | null = null;
   #started = false;
   #over = false;
-  /** Phases of bodies that were judged: each is once, when its bound is passed. */
-  #judgedRequest = false;
+  /** Whether the answer's body was judged: once, when its bound is passed. */
   #judgedAnswer = false;
 
   constructor(exchange: Exchange, live: LiveRelease, facts: TransitFacts, carrier: Carrier) {
@@ -123,6 +124,7 @@ export class Transit implements AnswerSink {
       passes,
       passed: exchange.passed,
       uncoded: needs.answerContent !== null,
+      whole: needs.answerContent?.hold === true,
     };
     const headers = headersUp(exchange.headers as IncomingHttpHeaders, this.#facts, rules);
     const path = upstream.prefix + exchange.below + queryUp(exchange);
@@ -152,17 +154,15 @@ export class Transit implements AnswerSink {
     else this.#carrier.answer(found);
   }
 
-  /** More of the request's body has come. What was said of its length holds, since the parser holds it to that. */
+  /** More of the request's body has come. */
   received(part: Buffer): void {
-    const { body, operation } = this.exchange;
-    const limit = operation?.needs.requestBytes ?? null;
+    const { body } = this.exchange;
     if (body === null) return;
+    const before = body.seen;
     body.seen += part.length;
     this.#intake?.received(part);
     this.watch?.request(part);
-    if (limit === null || this.#judgedRequest || body.bytes !== null || body.seen <= limit) return;
-    this.#judgedRequest = true;
-    this.#judge('request-body');
+    if (!this.#over) this.#goesOn(decideBody(this.#live.compiled, this.exchange, before));
   }
 
   /** The whole body of the request has come: what was read beside its way is looked into. */
@@ -171,7 +171,7 @@ export class Transit implements AnswerSink {
   }
 
   /** @returns whether the request goes on */
-  #judge(phase: Exclude<LaterPhase, 'request-content'>): boolean {
+  #judge(phase: Exclude<LaterPhase, 'request-body' | 'request-content'>): boolean {
     return this.#goesOn(decidePhase(this.#live.compiled, this.exchange, phase));
   }
 
@@ -186,18 +186,20 @@ export class Transit implements AnswerSink {
     return false;
   }
 
-  start(status: number, headers: IncomingHttpHeaders, resume: () => void): void {
+  start(status: number, list: FieldList, resume: () => void): void {
     const { operation, caller } = this.exchange;
-    this.watch?.started(status, headers);
+    this.watch?.started(status, list);
     this.#answered = finding('upstream.answered', { status, address: this.#upstream?.address ?? '' });
     const need = operation?.needs.answerContent ?? null;
     if (operation && (operation.later['answer-head'] !== null || need !== null)) {
       const bodyless = isBodyless(this.exchange.method, status);
+      const headers = recordOf(list);
       this.exchange.answer = { status, headers, bodyless, bytes: lengthOf(bodyless, headers), seen: 0, content: null, instead: null, fields: null };
       this.#tookUpstream(this.#answered);
       if (!this.#judge('answer-head')) return;
     }
-    const sent = (this.exchange.answer?.fields ?? headers) as IncomingHttpHeaders;
+    const fields = this.exchange.answer?.fields ?? null;
+    const sent = fields === null ? list : listOf(fields);
     const rate = rateFields(this.exchange, this.#live.compiled.document.counting.tell, false);
     const added = rate.length === 0 ? this.#facts.added : [...this.#facts.added, ...rate];
     const head: Head = [status, headersBack(sent, corsHeaders(this.exchange), added, operation?.lanes.back ?? null, caller), resume];

@@ -1,5 +1,5 @@
 import type { NetworkRule } from '../document/address-rule.js';
-import { readEntry, readIp, writeIp, writeRange, type Ip, type IpRange } from './ip.js';
+import { readEntry, readIp, wholeFamily, writeIp, writeRange, type Ip, type IpRange } from './ip.js';
 
 /** A range with how it is called: as it stands in its rule, with the name of its network where it has one. */
 export interface NamedRange extends IpRange {
@@ -59,6 +59,18 @@ export class AddressSet {
   contains({ family, first, last }: IpRange): boolean {
     const range = this.#upTo(family, first);
     return range !== null && range.last >= last;
+  }
+
+  /** Families of which every address lies in the set, in one range or in several together. */
+  whole(): (4 | 6)[] {
+    return ([4, 6] as const).filter((family) => {
+      let next = 0n;
+      for (const { first, last } of this.#ranges[family]) {
+        if (first > next) return false;
+        next = last + 1n;
+      }
+      return next > wholeFamily(family).last;
+    });
   }
 
   /** The last range that begins at a value or before it. */

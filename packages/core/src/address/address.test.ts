@@ -310,6 +310,10 @@ describe('a rule about addresses', () => {
     ]);
     expect(said(only('192.0.2.1'), except('192.0.2.0/24'))).toEqual(['192.0.2.1 does nothing: the gateway’s own fence lets nobody in from there']);
     expect(said(except('0.0.0.0/0'))).toEqual(['0.0.0.0/0 takes every IPv4 address']);
+    expect(said(only('128.0.0.0/1', '0.0.0.0/2', '64.0.0.0/2'))).toEqual(['128.0.0.0/1, 0.0.0.0/2, 64.0.0.0/2 take every IPv4 address together']);
+    expect(said(except('::/2', '8000::/1', '4000::/3', '6000::/3'))).toEqual(['::/2, 8000::/1, 4000::/3 and others take every IPv6 address together']);
+    expect(said(only('128.0.0.0/1', '0.0.0.0/2', '64.0.0.0/3'))).toEqual([]);
+    expect(said(only('0.0.0.0/1', '128.0.0.0/2', '192.0.0.0/3', '224.0.0.0/4', '240.0.0.0/5', '248.0.0.0/6', '252.0.0.0/7', '254.0.0.0/8'))).toEqual([]);
     expect(said(only('198.51.100.0/24', '203.0.113.0/24'))).toEqual([]);
     expect(said(only('10.0.0.0/8', '10.1.0.0/16', '10.1.2.0/24'))).toEqual([
       '10.1.0.0/16 does nothing: it lies in 10.0.0.0/8',

@@ -51,12 +51,23 @@ export function reviewAddresses(rule: AddressRule, networks: readonly NetworkRul
     const { entry } = first;
     const by = ranges.every((range) => covers.has(range)) ? covers.get(first) : undefined;
     if (by) notes.push({ entry, says: by.entry === entry ? 'stands twice' : `does nothing: it lies in ${by.label}` });
-    if (ranges.some((range) => contains(range, wholeFamily(4)))) notes.push({ entry, says: 'takes every IPv4 address' });
-    if (ranges.some((range) => contains(range, wholeFamily(6)))) notes.push({ entry, says: 'takes every IPv6 address' });
+    for (const family of [4, 6] as const)
+      if (ranges.some((range) => contains(range, wholeFamily(family)))) notes.push({ entry, says: `takes every IPv${family} address` });
     if (barrier && ranges.every((range) => (barrier.kind === 'only' ? !barrier.set.meets(range) : barrier.set.contains(range))))
       notes.push({ entry, says: 'does nothing: the gateway’s own fence lets nobody in from there' });
   }
-  return notes;
+  for (const family of new AddressSet(rule.of, networks).whole()) {
+    const own = entries.flat().filter((range) => range.family === family);
+    if (!own.some((range) => contains(range, wholeFamily(family))))
+      notes.push({
+        entry: own
+          .map(({ label }) => label)
+          .slice(0, 3)
+          .join(', '),
+        says: `${own.length > 3 ? 'and others take' : 'take'} every IPv${family} address together`,
+      });
+  }
+  return notes.slice(0, MAX_NOTES);
 }
 
 /** A range with the entry that it came of and where that stands. */

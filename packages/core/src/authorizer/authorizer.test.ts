@@ -5,7 +5,7 @@ import type { ScriptSource } from '../document/authorizer-rule.js';
 import { checkScript } from './check-script.js';
 import { isCovered, readScriptAnswer } from './read-answer.js';
 import { interpreters } from './load-interpreter.js';
-import { ScriptSandbox, type ScriptRun } from './script-sandbox.js';
+import { SCRIPT_SLOWEST, ScriptSandbox, type ScriptClock, type ScriptRun } from './script-sandbox.js';
 
 const script = (source: string, more: Partial<ScriptSource> = {}): ScriptSource => ({
   kind: 'script',
@@ -19,8 +19,10 @@ const script = (source: string, more: Partial<ScriptSource> = {}): ScriptSource 
 
 const load = await interpreters(variant, new Uint8Array(readFileSync(createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm'))));
 
+const CLOCK: ScriptClock = { passed: () => performance.now(), worked: () => null };
+
 async function opened(source: string, more: Partial<ScriptSource> = {}): Promise<ScriptSandbox> {
-  const sandbox = await ScriptSandbox.open(load, script(source, more), () => performance.now());
+  const sandbox = await ScriptSandbox.open(load, script(source, more), CLOCK);
   if (!(sandbox instanceof ScriptSandbox)) throw new Error(JSON.stringify(sandbox));
   return sandbox;
 }
@@ -78,6 +80,30 @@ describe('a script in its sandbox', () => {
       return `${what}: ${run.kind}`;
     });
     expect(kinds).toEqual(['loop: time', 'catch: time', 'memory: memory', 'big: memory', 'deep: fault', 'pattern: time', 'sort: time', 'throw: fault']);
+  });
+
+  it('has its time as work, not as what a busy machine kept it waiting for, up to a bound', async () => {
+    // Of each step of a clock that is asked, this share is work.
+    const kinds = async (share: number | null, rounds: string): Promise<string> => {
+      let passed = 0;
+      let asked = 0;
+      const clock = { passed: () => (passed += 1), worked: () => (asked++, share === null ? null : passed * share) };
+      const sandbox = await ScriptSandbox.open(
+        load,
+        script(`function decide() { let n = 0; for (let i = 0; i < ${rounds}; i++) n += i; return { n } }`),
+        clock,
+      );
+      if (!(sandbox instanceof ScriptSandbox)) throw new Error(JSON.stringify(sandbox));
+      [passed, asked] = [0, 0];
+      const { kind } = sandbox.run({ input: '{}', tables: new Map(), hidden: null });
+      return `${kind} ${passed <= 156 ? 'within' : passed <= 150 * SCRIPT_SLOWEST + 2 ? 'beyond' : 'far beyond'}, ${asked > 0 ? 'measured' : 'not measured'}`;
+    };
+    expect(await kinds(0.2, '100')).toBe('answer within, not measured');
+    expect(await kinds(0.2, '3e6')).toBe('answer beyond, measured');
+    expect(await kinds(1, '3e6')).toBe('time within, measured');
+    expect(await kinds(null, '3e6')).toBe('time within, measured');
+    expect(await kinds(0.5, '1e9')).toBe('time beyond, measured');
+    expect(await kinds(0.001, '1e9')).toBe('time beyond, measured');
   });
 
   it('reads times, and knows none by itself', async () => {
@@ -160,7 +186,7 @@ describe('a script in its sandbox', () => {
   });
 
   it('cannot begin with what is no script, loops or holds too much', async () => {
-    const open = (source: string) => ScriptSandbox.open(load, script(source), () => performance.now());
+    const open = (source: string) => ScriptSandbox.open(load, script(source), CLOCK);
     expect(await open('function decide( {')).toMatchObject({ kind: 'fault', line: 1 });
     expect(await open('const other = 1')).toMatchObject({ kind: 'fault' });
     expect(await open('for (;;);')).toEqual({ kind: 'time' });

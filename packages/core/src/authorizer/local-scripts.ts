@@ -19,7 +19,7 @@ export function localScripts(begin: () => Promise<LoadInterpreter>, ticks: () =>
       if (!sandbox) {
         for (const oldest of opened.keys()) if (opened.size >= MAX_SCRIPTS) opened.delete(oldest);
         load ??= begin();
-        opened.set(identity, (sandbox = load.then((ready) => ScriptSandbox.open(ready, script, ticks))));
+        opened.set(identity, (sandbox = load.then((ready) => ScriptSandbox.open(ready, script, { passed: ticks, worked: () => null }))));
       }
       try {
         const ready = await sandbox;

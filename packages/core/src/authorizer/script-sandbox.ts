@@ -23,6 +23,16 @@ export interface ScriptCall {
   readonly tables: ReadonlyMap<string, TableRows>;
 }
 
+/** What the time of a script is measured by, milliseconds with fractions. */
+export interface ScriptClock {
+  readonly passed: () => number;
+  /** How long a processor ran this thread; null where nobody tells. */
+  readonly worked: () => number | null;
+}
+
+/** How many times as long as it may work a call may take, where others use the processors. */
+export const SCRIPT_SLOWEST = 10;
+
 const MEGABYTE = 1024 * 1024;
 const PAGE = 4096;
 const WASM_PAGE = 64 * 1024;
@@ -101,27 +111,26 @@ export class ScriptSandbox {
   readonly #module: QuickJSWASMModule;
   readonly #runtime: QuickJSRuntime;
   readonly #context: QuickJSContext;
-  readonly #clock: () => number;
+  readonly #clock: ScriptClock;
   readonly #timeMs: number;
   #call: QuickJSHandle | null = null;
   #decide: QuickJSHandle | null = null;
   #kept: readonly { readonly at: number; readonly bytes: Uint8Array }[] = [];
-  #until = 0;
+  #time = { beganAt: 0, mayMs: 0, worked: null as number | null };
   #interrupted = false;
   #tables: ReadonlyMap<string, TableRows> = new Map();
 
   /**
    * @param module an interpreter that nothing else uses
-   * @param clock milliseconds with fractions
    */
-  private constructor(module: QuickJSWASMModule, { timeMs }: ScriptSource, clock: () => number) {
+  private constructor(module: QuickJSWASMModule, { timeMs }: ScriptSource, clock: ScriptClock) {
     this.#module = module;
     this.#clock = clock;
     this.#timeMs = timeMs;
     this.#runtime = module.newRuntime();
     this.#runtime.setMemoryLimit(BEGINNING_BYTES);
     this.#runtime.setMaxStackSize(STACK_BYTES);
-    this.#runtime.setInterruptHandler(() => (this.#interrupted = this.#interrupted || this.#clock() > this.#until));
+    this.#runtime.setInterruptHandler(() => (this.#interrupted = this.#interrupted || this.#isOver()));
     this.#context = this.#runtime.newContext({ intrinsics: INTRINSICS });
   }
 
@@ -130,7 +139,7 @@ export class ScriptSandbox {
    * @param load makes an interpreter that nothing else uses, in the memory that it is given
    * @returns it, ready to be called, or what came of reading it
    */
-  static async open(load: LoadInterpreter, script: ScriptSource, clock: () => number): Promise<ScriptSandbox | Exclude<ScriptRun, { kind: 'answer' }>> {
+  static async open(load: LoadInterpreter, script: ScriptSource, clock: ScriptClock): Promise<ScriptSandbox | Exclude<ScriptRun, { kind: 'answer' }>> {
     const pages = Math.max(FIRST_PAGES, OWN_PAGES + (script.megabytes * MEGABYTE) / WASM_PAGE);
     // What the interpreter's own count of memory leaves out is held by this bound.
     const module = await load(new WebAssembly.Memory({ initial: FIRST_PAGES, maximum: pages }));
@@ -145,7 +154,7 @@ export class ScriptSandbox {
 
   #begin({ source, tables }: ScriptSource): Exclude<ScriptRun, { kind: 'answer' }> | null {
     const context = this.#context;
-    this.#until = this.#clock() + BEGINNING_MS;
+    this.#begins(BEGINNING_MS);
     context
       .newFunction('row', (table, key) => this.#row(context.getString(table), context.getString(key)))
       .consume((handle) => context.setProp(context.global, '__row', handle));
@@ -162,6 +171,23 @@ export class ScriptSandbox {
     return null;
   }
 
+  #begins(mayMs: number): void {
+    this.#time = { beganAt: this.#clock.passed(), mayMs, worked: null };
+  }
+
+  /** Asked between steps of a script, first after some thousand of them. A busy machine takes nothing from its time, up to a bound. */
+  #isOver(): boolean {
+    const { beganAt, mayMs, worked } = this.#time;
+    const passed = this.#clock.passed() - beganAt;
+    if (passed <= mayMs) {
+      if (worked === null) this.#time.worked = this.#clock.worked();
+      return false;
+    }
+    if (worked === null || passed > mayMs * SCRIPT_SLOWEST) return true;
+    const now = this.#clock.worked();
+    return now === null || now - worked > mayMs;
+  }
+
   #row(table: string, key: string): QuickJSHandle {
     const row = this.#tables.get(table)?.get(key);
     return row ? this.#context.newString(JSON.stringify(Object.fromEntries(row))) : this.#context.undefined;
@@ -176,7 +202,7 @@ export class ScriptSandbox {
     if (!this.#call || !this.#decide) throw new Error('invariant: a sandbox that is open has its function');
     this.#tables = tables;
     this.#interrupted = false;
-    this.#until = this.#clock() + this.#timeMs;
+    this.#begins(this.#timeMs);
     const text = context.newString(input);
     const kept = context.newString(hidden === null ? '' : JSON.stringify(hidden));
     const result = context.callFunction(this.#call, context.undefined, this.#decide, text, kept);

@@ -1,6 +1,6 @@
 import type { Check, CompiledStep } from '../decision/compiled.js';
 import { compileLimitSteps } from '../decision/limit-steps.js';
-import { compilePlanStep, type KnownPlans } from '../decision/plan-step.js';
+import { compilePlanSizeStep, compilePlanStep, type KnownPlans } from '../decision/plan-step.js';
 import type { Ports } from '../decision/ports.js';
 import type { LimitRule } from '../document/limit-rule.js';
 import { modeOf, type ModeRule } from '../document/modes.js';
@@ -35,22 +35,33 @@ interface AgreedContext {
   readonly ports: Ports;
 }
 
+/** Steps behind who may call. */
+interface AgreedSteps {
+  readonly steps: readonly CompiledStep[];
+  /** Those that are run again while the body of a request comes. */
+  readonly ofBody: readonly CompiledStep[];
+}
+
 /** The steps of plan and limits. Where nobody is asked who calls, nobody can have a plan. */
 export function agreedSteps(
   { plan, modes, operationId, limits }: AgreedRules,
   { apiId, apiLimits, owner, pointer, asksWho }: AgreedPlace,
   { plans, limits: ofGateway, ports }: AgreedContext,
   inMode: (check: Check) => CompiledStep,
-): CompiledStep[] {
+): AgreedSteps {
   const planStep = asksWho ? compilePlanStep(plan, apiId, plans, ports) : null;
   const own = [...ofGateway, ...compileLimits(apiLimits, apiId, `${owner}/limits`), ...compileLimits(limits, `${apiId} ${operationId}`, `${pointer}/limits`)];
   const softPlans = planStep !== null && plans.all.some(({ rule }) => rule.mode === 'observe');
   const observeAll = modeOf(modes, 'limit') === 'observe';
   const { enforced, observed } = compileLimitSteps({ own, planned: planStep !== null, softPlans }, observeAll, ports);
   const { standIn = (step: CompiledStep) => step } = ports;
-  return [
+  const [hard, soft] = (['enforce', 'observe'] as const).map((mode) => (asksWho ? compilePlanSizeStep(plan, apiId, plans, mode) : null));
+  const ofBody = [...(hard ? [inMode(hard)] : []), ...(soft ? [standIn({ ...soft, mode: 'observe' })] : [])];
+  const steps = [
     ...(planStep ? [inMode(planStep)] : []),
+    ...ofBody,
     ...(enforced ? [standIn({ ...enforced, mode: 'enforce' })] : []),
     ...(observed ? [standIn({ ...observed, mode: 'observe' })] : []),
   ];
+  return { steps, ofBody };
 }

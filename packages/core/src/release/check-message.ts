@@ -1,6 +1,6 @@
 import { BODY_BYTES, type HeaderEdit, type HeaderLanes, type MessageOverride } from '../document/message-rule.js';
 import { isMediaRange } from '../message/media-type.js';
-import { foldName } from '../shape/header-lane.js';
+import { foldName } from '../message/field-spelling.js';
 import { fail, within } from './check-values.js';
 
 const NAME = /^[!#$%&'*+\-.^_`|~0-9a-z]+$/;

@@ -172,9 +172,11 @@ function compileLine(
   const ofBody = asks.filter(({ readsBody }) => readsBody === true);
   const then = asks.filter(({ readsBody }) => readsBody !== true);
   const readsBody = ofBody.length > 0;
-  const shared = { ...asked, readsBody, ...withBodySteps(mapPhases(later, standIn), needs, ofBody, contract.bodyBytes), lanes };
   // What was agreed with whoever may call comes behind that, and counting comes last: only what would pass counts.
-  then.push(...agreedSteps(rules, { apiId: api.id, apiLimits: api.limits, owner, pointer, asksWho: rights !== null }, context, inMode));
+  const agreed = agreedSteps(rules, { apiId: api.id, apiLimits: api.limits, owner, pointer, asksWho: rights !== null }, context, inMode);
+  then.push(...agreed.steps);
+  const phases = withSizes(mapPhases(later, standIn), agreed.ofBody);
+  const shared = { ...asked, readsBody, ...withBodySteps(phases, needs, ofBody, contract.bodyBytes), lanes };
   if (rights === null) return { ...shared, fallLine: [...first, nothingAsked(access), ...then, ...head] };
   const { kinds } = rights;
   // What was sent is found first and proved kind by kind; then what proves possession of a token and what it says. Rights
@@ -219,6 +221,10 @@ function nothingAsked(access: AccessRule): CompiledStep {
 }
 
 type Later = CompiledLine['later'];
+
+/** The steps that bound the request's body while it comes, before those of the API itself, as on the fall line. */
+const withSizes = (later: Later, ofBody: readonly CompiledStep[]): Later =>
+  ofBody.length === 0 ? later : { ...later, 'request-body': [...ofBody, ...(later['request-body'] ?? [])] };
 
 /** The steps that read the request's body, behind what the contract says of it. @param limit bytes of it that are read */
 function withBodySteps(later: Later, needs: Needs, ofBody: readonly CompiledStep[], limit: number): Pick<CompiledLine, 'later' | 'needs'> {

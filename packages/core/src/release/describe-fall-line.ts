@@ -175,7 +175,11 @@ function describeStep(step: CompiledStep, operation: CompiledOperation, release:
     case 'guess':
       return { asks: guessWords(release.document.guessing), part: 'guessing', setAt: 'gateway' };
     case 'plan':
-      return { asks: planWords(operation, release), part: 'plan', setAt: rule.plan === null ? 'api' : 'operation' };
+      return {
+        asks: step.beyond ? planSizeWords(operation, release, step) : planWords(operation, release),
+        part: 'plan',
+        setAt: rule.plan === null ? 'api' : 'operation',
+      };
     case 'limit':
       return {
         asks: limitWords(operation, release, step),
@@ -225,6 +229,16 @@ function planWords({ plan, rule, api }: CompiledOperation, { document }: Compile
   const open = document.plans.filter((one) => compilePlan(one, '').covers(api.id, rule.id)).map(({ name }) => name);
   const which = open.length === 0 ? 'no plan opens it: nobody passes' : open.join(' or ');
   return `A plan that opens it: ${which}${plan.attribute === null ? '' : `; ${plan.attribute} of the token may name it`}`;
+}
+
+/** What plans of one mode allow of bodies. */
+function planSizeWords({ rule, api }: CompiledOperation, { plans }: CompiledRelease, { mode }: CompiledStep): string {
+  const observeAll = modeOf(rule.modes ?? api.modes, 'plan') === 'observe';
+  const said = plans
+    .filter((one) => one.rule.requestBytes !== null && one.covers(api.id, rule.id) && (observeAll || one.rule.mode === mode))
+    .map((one) => `${one.rule.name}: ${one.rule.requestBytes === 0 ? 'no bodies' : `bodies of at most ${one.rule.requestBytes} bytes`}`)
+    .join('; ');
+  return said || 'No plan that opens it bounds bodies';
 }
 
 /** Limits of one mode, each with what it lets through; those of plans are said at the step before. */

@@ -1,6 +1,7 @@
 import { writeKey } from '../credential/key-form.js';
 import { DETECTORS, detectorsFor } from './detectors.js';
 import { patternFault } from './own-detector.js';
+import { scanPairs, scanPath } from './scan-head.js';
 import { scanForm, scanJsonText, scanText, type Scanned } from './scan.js';
 import { textOfBody, unescapedMarkup } from './text-of-body.js';
 
@@ -90,6 +91,9 @@ describe('bodies', () => {
     ['text/plain', 'text/plain; charset=ISO-8859-1', 'x', 'text'],
     ['text/plain', 'text/plain; charset=ISO-8859-1', new Uint8Array([0xe9]), 'unread'],
     ['text/plain', 'text/plain; charset=utf-8; charset=utf-16', 'x', 'unread'],
+    ['text/plain', "text/plain; charset*=utf-7''", 'x', 'unread'],
+    ['application/xml', 'application/xml', '<?xml version="1.0" encoding="UTF-7"?><a/>', 'unread'],
+    ['application/xml', 'application/xml', '<?xml version="1.0" encoding="utf-8"?><a/>', 'text'],
     ['text/plain', 'text/plain;charset=', 'x', 'unread'],
     ['application/json', 'application/json; charset=utf-32', '{}', 'unread'],
     ['text/plain', undefined, 'a\0b', 'unread'],
@@ -159,6 +163,26 @@ describe('bodies', () => {
       expect(masked).not.toBe(text);
       expect(detector?.find(masked, '')).toEqual([]);
     }
+  });
+});
+
+describe('heads', () => {
+  const places = (hits: readonly { readonly detector: { readonly id: string }; readonly at: string }[]): string[] =>
+    hits.map(({ detector, at }) => `${detector.id} ${at}`);
+
+  test('paths by their segments, with their escapes read once, a plus sign as itself', () => {
+    expect(places(scanPath(`/people/ada%40orchard.example/cards/${CARD}`, ALL))).toEqual(['email segment 2', 'card segment 4']);
+    expect(places(scanPath('/people/ada+b%40orchard.example', ALL))).toEqual(['email segment 2']);
+    expect(places(scanPath('/people/%zz/', ALL))).toEqual([]);
+    expect(places(scanPath('/', ALL))).toEqual([]);
+  });
+
+  test('queries by the names of their parameters, and in those; no place is called by what was found', () => {
+    expect(places(scanPairs([['contact', 'ada@orchard.example']], ALL))).toEqual(['email contact']);
+    expect(places(scanPairs([['password', 'gravel-and-reeds']], ALL))).toEqual(['password password']);
+    const both = places(scanPairs([['ada@orchard.example', 'ben@orchard.example']], ALL));
+    expect(both).toHaveLength(2);
+    expect(both.join(' ')).not.toContain('ada@');
   });
 });
 

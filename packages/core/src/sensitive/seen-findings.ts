@@ -2,7 +2,7 @@ import { addCounts, addEvidence, countOne, newEvidence, saw, type Evidence } fro
 import type { Hit } from './scan.js';
 
 /** Where in a message something was found. */
-export const FINDING_SIDES = ['query', 'header', 'body', 'answer-header', 'answer-body'] as const;
+export const FINDING_SIDES = ['path', 'query', 'header', 'body', 'answer-header', 'answer-body'] as const;
 export type FindingSide = (typeof FINDING_SIDES)[number];
 
 /** What is told apart. */

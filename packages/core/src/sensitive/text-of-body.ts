@@ -1,3 +1,5 @@
+import { charsetsOf, xmlEncodingOf } from '../message/media-type.js';
+
 /** A body as a text that can be looked through; `other` where it is none by its type, `unread` where it should be one and cannot be read. */
 export type BodyText =
   | { readonly kind: 'json' | 'form'; readonly text: string }
@@ -35,7 +37,7 @@ export const isOtherType = (media: string | null): boolean => media !== null && 
  */
 export function textOfBody(bytes: Uint8Array, media: string | null, contentType?: string): BodyText {
   if (isOtherType(media)) return { kind: 'other', says: `${media} is no text` };
-  const set = setsIn(contentType ?? '').find((name) => !READ_SETS.has(name));
+  const set = charsetsOf(contentType ?? '').find((name) => !READ_SETS.has(name));
   if (set !== undefined) return { kind: 'unread', says: `its character set ${set.slice(0, 40)} is not read` };
   if (media?.startsWith('multipart/')) return textOfParts(bytes);
   let text: string;
@@ -46,6 +48,9 @@ export function textOfBody(bytes: Uint8Array, media: string | null, contentType?
   }
   // Between the letters of ASCII in UTF-16 and UTF-32 there stand such.
   if (text.includes('\0')) return { kind: 'unread', says: 'it has characters of the value zero, as a text in another character set has' };
+  const declared = xmlEncodingOf(text);
+  if (declared !== null && !READ_SETS.has(declared))
+    return { kind: 'unread', says: `it says that its character set is ${declared.slice(0, 40)}, which is not read` };
   const json = media !== null && JSON_TYPES.test(media);
   if (json && text.trim() === '') return { kind: 'text', text };
   if (json || (media === null && /^\s*[{[]/.test(text) && isJson(text))) return { kind: 'json', text };
@@ -58,7 +63,7 @@ function textOfParts(bytes: Uint8Array): BodyText {
   for (const [, coding = ''] of text.matchAll(/^content-transfer-encoding[ \t]*:([^\r\n]*)$/gim))
     if (!PLAIN_CODING.test(coding.trim())) return { kind: 'unread', says: `a part of it is coded as ${coding.trim().slice(0, 40)}` };
   for (const [field] of text.matchAll(/^content-type[ \t]*:[^\r\n]*$/gim)) {
-    const set = setsIn(field).find((name) => !READ_SETS.has(name));
+    const set = charsetsOf(field).find((name) => !READ_SETS.has(name));
     if (set !== undefined) return { kind: 'unread', says: `a part of it is in the character set ${set.slice(0, 40)}, which is not read` };
   }
   try {
@@ -67,10 +72,6 @@ function textOfParts(bytes: Uint8Array): BodyText {
     return { kind: 'text', text, latin: true };
   }
 }
-
-/** Character sets that a Content-Type names, in small letters. */
-const setsIn = (contentType: string): string[] =>
-  [...contentType.matchAll(/;\s*charset\s*=\s*("[^"]*"|[^\s;,]*)/gi)].map((match) => (match[1] ?? '').replaceAll('"', '').trim().toLowerCase());
 
 function isJson(text: string): boolean {
   try {

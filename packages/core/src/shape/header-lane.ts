@@ -1,9 +1,7 @@
+import { foldName } from '../message/field-spelling.js';
 import type { Caller } from '../credential/caller.js';
 import { PLATFORM_HEADERS, type HeaderEdit, type HeaderValue } from '../document/message-rule.js';
 import { finding, type FindingOf } from '../verdict/codes.js';
-
-/** A field name as the most lenient reader might read it: some take every mark for a dash or an underscore. */
-export const foldName = (name: string): string => (/^[a-z0-9-]*$/.test(name) ? name : name.toLowerCase().replace(/[^a-z0-9]/g, '-'));
 
 /** Changes of header fields in one direction, ready to be made. */
 export interface CompiledLane {

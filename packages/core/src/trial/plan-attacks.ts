@@ -1,5 +1,7 @@
 import type { CompiledOperation } from '../decision/compiled.js';
 import { modeOf } from '../document/modes.js';
+import type { ReleaseDocument } from '../document/release-document.js';
+import { compilePlan } from '../limit/compile-plan.js';
 import type { SupposedCredential } from '../suppose/supposed-caller.js';
 import type { SupposedCall } from '../suppose/supposition.js';
 import { attack, type Attack, type AttackGround } from './attacks.js';
@@ -14,14 +16,25 @@ const PLAN_WORDS: Readonly<Record<Planless, string>> = {
 };
 
 /** Of a caller that is let in: the same rights by a client whose plan is not good, a body beyond its plan, and every limit used up. */
-export function planAttacks({ guard }: AttackGround, passing: SupposedCall): Attack[] {
+export function planAttacks({ guard, ruled }: AttackGround, passing: SupposedCall): Attack[] {
   const modes = guard.rule.modes ?? guard.api.modes;
   const planned = guard.plan.asked && guard.rights !== null && modeOf(modes, 'plan') === 'enforce';
   const limited = guard.fallLine.some(({ step, mode }) => step === 'limit' && mode === 'enforce');
   return [
     ...(planned ? PLANLESS.flatMap((which) => planless(passing, which)) : []),
+    ...(planned ? beyondPlans(guard, ruled, passing) : []),
     ...(limited && limitsSomething(guard) ? [{ ...attack('limits', 'a good caller that has used up every limit', passing), spent: true }] : []),
   ];
+}
+
+/** A body of more bytes than the largest that any plan allows which opens the operation; nothing where one of them allows all. */
+function beyondPlans({ api, rule }: CompiledOperation, { plans }: ReleaseDocument, passing: SupposedCall): Attack[] {
+  const open = plans.filter((plan) => compilePlan(plan, '').covers(api.id, rule.id));
+  const bounds = open.map(({ requestBytes, mode }) => (mode === 'enforce' && requestBytes !== null ? requestBytes : Infinity));
+  const most = Math.max(...bounds);
+  if (!Number.isFinite(most)) return [];
+  const body = most + 1;
+  return [attack('plan size', `a good caller with a body of ${body} bytes, beyond its plan`, { ...passing, request: { ...passing.request, body } })];
 }
 
 /** Whether something limits callers of an operation that only plans might. */

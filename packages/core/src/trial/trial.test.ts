@@ -309,6 +309,19 @@ describe('trials of plans and limits', () => {
     ]).toEqual(['plan.no-subscription', 'plan.waiting', 'plan.suspended', 'plan.ended', 'plan.not-yet', 'limit.rate', 'rights.scope-missing']);
   });
 
+  it('try a body beyond what every plan allows, by the rules of what is live too', async () => {
+    const bounded = (requestBytes: number | null, more: readonly PlanRule[] = []): ReleaseDocument => ({
+      ...planned(),
+      plans: [{ ...plan, requestBytes }, ...more],
+    });
+    const beyond = 'a good caller with a body of 101 bytes, beyond its plan';
+    const report = await run(bounded(100));
+    expect([failing(report), report.items.find(({ tried }) => tried === beyond)?.code]).toEqual([[], 'plan.too-large']);
+    expect(failing(await run(bounded(null), bounded(100)))).toContain(beyond);
+    const free: PlanRule = { ...plan, id: 'free', name: 'Free' };
+    expect((await run(bounded(100, [free]))).items.filter(({ tried }) => tried.includes('beyond its plan'))).toEqual([]);
+  });
+
   it('tell what a change would let in: no plan asked for any more, limits taken away or only observed', async () => {
     expect(failing(await run(planned({ plan: { asked: false, attribute: null } }), planned()))).toEqual(
       expect.arrayContaining(['a good caller without a plan']),

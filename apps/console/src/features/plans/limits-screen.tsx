@@ -104,8 +104,8 @@ function Guessing({ form }: { readonly form: UseFormReturn<LimitsPatch> }) {
             only observe
           </label>
           <p className="quiet small">
-            Looked at before anything is proved, and counted by each node; what is left empty is not counted. What is genuine and has expired is no guess.
-            Whoever knows a Basic name can hold up its owner by failing for it.
+            Looked at before anything is proved; nodes that share their counters count together, others each by itself. What is left empty is not counted. What
+            is genuine and has expired is no guess. Whoever knows a Basic name can hold up its owner by failing for it.
           </p>
         </>
       )}
@@ -129,7 +129,7 @@ function Counting({ form }: { readonly form: UseFormReturn<LimitsPatch> }) {
       <Field
         id="counting-away"
         label="While counters that nodes share are away"
-        hint="Nodes share counters in Redis, where they are started with VIRGA_REDIS_URL."
+        hint="Nodes share counters in Redis, where they are started with VIRGA_REDIS_URL, and with them which proofs of possession were used: none passes where nothing passes a limit."
       >
         <select id="counting-away" value={rule.away} onChange={(event) => set({ away: event.target.value === 'alone' ? 'alone' : 'refuse' })}>
           <option value="refuse">nothing passes a limit: 503</option>

@@ -1,6 +1,7 @@
 import type { FindingSide, SensitiveAction, SensitiveUse } from '@virga/core';
 
 export const SIDE_WORDS: Readonly<Record<FindingSide, string>> = {
+  path: 'in the path',
   query: 'in the query',
   header: 'in header fields',
   body: 'in the body',

@@ -1,27 +1,14 @@
 import { Injectable } from '@nestjs/common';
-import {
-  compileCondition,
-  OPEN_SCOPE,
-  describeAddresses,
-  readEntry,
-  reviewAddresses,
-  takesTokens,
-  type AccessRule,
-  type ApiRule,
-  type ConditionUse,
-  type FindingSide,
-  type ReleaseDocument,
-} from '@virga/core';
+import { takesTokens, type AccessRule, type ApiRule, type FindingSide } from '@virga/core';
 import type { AttentionItem } from '@virga/protocol';
 import { NodeHub } from '../../nodes/node-hub.js';
-import { leakedCredentials } from '../../store/client-store.js';
 import { tableColumns } from '../../store/table-store.js';
 import { observedOf } from '../apis/operation-view.js';
 import { ApisService } from '../apis/apis.service.js';
 import { InventoryService } from '../inventory/inventory.service.js';
 import { SensitiveService } from '../sensitive/sensitive.service.js';
-import { planlessWords } from '../apis/planless.js';
-import { incompleteOf, opensOf } from '../plans/plans.service.js';
+import { addressItems, leakedItems, tableItems } from './live-items.js';
+import { apartItems, planItems } from './plan-items.js';
 import { portalItems } from './portal-items.js';
 import { ProvidersService } from '../providers/providers.service.js';
 import { DraftService } from '../releases/draft.service.js';
@@ -53,7 +40,11 @@ export class AttentionService {
       ...tableItems(this.releases.live?.document, await tableColumns()),
       ...(await leakedItems()),
       ...(await portalItems()),
-      ...this.#plans(),
+      ...planItems(this.draft.document),
+      ...apartItems(
+        this.draft.document,
+        this.hub.connected.map(({ status }) => status?.counts),
+      ),
       ...(await this.#operations()),
       ...(await this.#traffic()),
       ...this.draft.document.apis.flatMap(undecided),
@@ -129,38 +120,6 @@ export class AttentionService {
         });
     }
     return found;
-  }
-
-  /** Plans that are asked for and opened by nobody, and that open nothing. */
-  #plans(): AttentionItem[] {
-    const { document } = this.draft;
-    const incomplete = document.apis.flatMap((api): AttentionItem[] => {
-      const words = planlessWords(api, document.plans);
-      if (words === '') return [];
-      const title = `${api.name}: ${words}`;
-      return [{ mark: 'refused', title, detail: 'No plan opens them, so they refuse everyone. Add them to a plan, or ask for none.', link: '/plans' }];
-    });
-    const idle = document.plans.flatMap((plan): AttentionItem[] => {
-      const detail = incompleteOf(plan, opensOf(plan, document), document.apis.length);
-      return detail === '' ? [] : [{ mark: 'unknown', title: `The plan ${plan.name} is incomplete`, detail: `${detail}.`, link: '/plans' }];
-    });
-    return [...incomplete, ...idle, ...this.#counting(document)];
-  }
-
-  /** Nodes that each count by themselves let through as many times as much as there are of them. */
-  #counting({ plans, limits, apis }: ReleaseDocument): AttentionItem[] {
-    const each = this.hub.connected.filter(({ status }) => (status?.counts ?? 'each') === 'each');
-    const limited =
-      limits.length + plans.length > 0 || apis.some((api) => api.limits.length > 0 || api.operations.some((operation) => operation.limits.length > 0));
-    if (each.length < 2 || !limited) return [];
-    return [
-      {
-        mark: 'would-refuse',
-        title: `${each.length} nodes count each by itself`,
-        detail: `Limits let through up to ${each.length} times as much as they say. Give the nodes a store that they share (VIRGA_REDIS_URL).`,
-        link: '/plans',
-      },
-    ];
   }
 
   /** What traffic shows that nobody meant: operations in no contract, and sensitive data that callers receive. */
@@ -277,68 +236,3 @@ function keysInQueries({ id, name, schemes }: ApiRule): AttentionItem[] {
     },
   ];
 }
-
-/** Credentials that were found where others can read them, and are accepted still. */
-async function leakedItems(): Promise<AttentionItem[]> {
-  const rows = await leakedCredentials(Date.now());
-  return rows.slice(0, 5).map(({ clientId, name, leakedBy }) => ({
-    mark: 'refused',
-    title: `The credential “${name}” of ${clientId} leaked and is accepted still`,
-    detail: `${leakedBy ?? 'Somebody'} found it where others can read it. Rotate it with its owner, or revoke it at once.`,
-    link: `/clients/${encodeURIComponent(clientId)}`,
-  }));
-}
-
-/** What of the live rules about addresses is weaker than it looks. */
-function addressItems(document: ReleaseDocument | undefined): AttentionItem[] {
-  if (!document) return [];
-  const { fence, networks, callerAddress, apis } = document;
-  const items: AttentionItem[] = [];
-  const hops = (callerAddress?.trustedHops ?? []).flatMap((hop) => networks.find(({ name }) => name === hop)?.entries ?? [hop]);
-  const everybody = hops.find((hop) => {
-    const range = readEntry(hop);
-    return !('wrong' in range) && range.first === 0n && range.last === (1n << (range.family === 4 ? 32n : 128n)) - 1n;
-  });
-  if (everybody !== undefined)
-    items.push({
-      mark: 'refused',
-      title: 'Everybody is a trusted hop',
-      detail: `${everybody} takes every address, so that each caller says itself where it comes from. Name the hops in front of the gateway.`,
-      link: '/addresses',
-    });
-  if (fence.mode === 'observe' && fence.addresses.kind !== 'anywhere')
-    items.push({
-      mark: 'would-refuse',
-      title: 'The fence of the gateway only observes',
-      detail: `${describeAddresses(fence.addresses)}: nobody is refused yet. Look who it would stop, then enforce.`,
-      link: '/addresses',
-    });
-  const note = (of: string, link: string, notes: ReturnType<typeof reviewAddresses>): void => {
-    const [first] = notes;
-    if (first) items.push({ mark: 'unknown', title: `${of}: ${first.entry} ${first.says}`, detail: 'An entry of a rule about addresses.', link });
-  };
-  note('The fence', '/addresses', reviewAddresses(fence.addresses, networks, null));
-  for (const api of apis) note(api.name, `/apis/${api.id}`, reviewAddresses(api.addresses, networks, fence.addresses));
-  return items;
-}
-
-/** Conditions that are live and look at a table, or a column of one, that is not there: they refuse every request that comes so far. */
-function tableItems(document: ReleaseDocument | undefined, tables: Readonly<Record<string, readonly string[]>>): AttentionItem[] {
-  if (!document) return [];
-  const shared = new Set(document.apis.flatMap(usesOf).flatMap((use) => (use.kind === 'shared' ? [use.name] : [])));
-  const asked = [
-    ...document.conditions.filter(({ name }) => shared.has(name)).map(({ name, source }) => ({ name, source, link: '/conditions' })),
-    ...document.apis.flatMap((api) =>
-      usesOf(api).flatMap((use) => (use.kind === 'own' ? [{ name: use.name, source: use.source, link: `/apis/${api.id}` }] : [])),
-    ),
-  ].filter(({ source }) => source.includes('resource'));
-  return asked.flatMap(({ name, source, link }): AttentionItem[] => {
-    // What stood when it was published, held against the tables of now.
-    const faults = compileCondition(source, { ...OPEN_SCOPE, tables });
-    if ('evaluate' in faults) return [];
-    const detail = `${faults[0]?.says ?? ''}. Until that is there, what it is asked for is refused.`;
-    return [{ mark: 'refused', title: `The condition ${name} looks at a table that is not there`, detail, link }];
-  });
-}
-
-const usesOf = (api: ApiRule): readonly ConditionUse[] => [...api.conditions, ...api.operations.flatMap(({ conditions }) => conditions ?? [])];
