@@ -50,8 +50,8 @@ export async function learningRoute({ control, gateway, upstreamUrl, issuer, hea
         perSecond[on] = result.perSecond;
         failed += result.failed;
       };
-      const stall = await longest(run);
-      if (on && round > 0) stallMs = Math.max(stallMs, stall);
+      const { kept } = await longest(run);
+      if (on && round > 0) stallMs = Math.max(stallMs, kept);
     }
     // The first round warms both up.
     if (round === 0) continue;

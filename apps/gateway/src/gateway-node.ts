@@ -33,6 +33,7 @@ import { SightingThread } from './sightings/sighting-thread.js';
 import { Snapshot } from './snapshot/snapshot.js';
 import { SealedFile } from './snapshot/sealed-file.js';
 import { UpstreamPools } from './upstream/pools.js';
+import { warmUp } from './warm-up.js';
 
 const FLUSH_MS = 200;
 const STATUS_MS = 2000;
@@ -134,6 +135,7 @@ export class GatewayNode {
   async start(): Promise<string> {
     this.#contracts.start();
     await this.#restore();
+    await warmUp().catch((error: unknown) => this.#fault(error, 'warming up'));
     const context = {
       transfers: this.#transfers,
       recorder: this.#recorder,

@@ -66,7 +66,7 @@ export {
 } from './document/contract-rule.js';
 export { MOST_UNMATCHED, UNMATCHED_MODES, unmatchedRule, type UnmatchedMode, type UnmatchedRule } from './document/unmatched-rule.js';
 export { partWords } from './verdict/contract-codes.js';
-export { ContractSource, namesOf, splitContract, PartedContract, wholeContract } from './contract/check/contract-source.js';
+export { ContractSource, namesOf, splitContract, PartedContract, wholeContract, type PartTexts } from './contract/check/contract-source.js';
 export { operationContract, type OperationContract } from './contract/check/operation-contract.js';
 export { contractFaults } from './contract/contract-faults.js';
 export { acceptDeviation, editContract, type Acceptance, type ContractEdit } from './contract/accept-deviation.js';

@@ -1,4 +1,5 @@
 import type { SchemaNames } from '@virga/core';
+import type { TextBatch } from './held-texts.js';
 
 /** What the thread that reads a contract is started with. */
 export interface ContractThreadData {
@@ -15,7 +16,7 @@ export interface ReadContractAsk {
 
 /** What it says: the contract in parts, a few at a time, then what holds for the whole. */
 export type FromContractThread =
-  | { readonly type: 'parts'; readonly parts: readonly (readonly [pointer: string, text: string])[] }
+  | { readonly type: 'parts'; readonly parts: TextBatch }
   | { readonly type: 'read'; readonly version: '3.0' | '3.1'; readonly names: SchemaNames }
   | { readonly type: 'failed'; readonly says: string }
   /** It can be used, but was not kept. */

@@ -7,15 +7,21 @@ import { parentPort, workerData } from 'node:worker_threads';
 import { request } from 'undici';
 import { giveWay } from '../ports/give-way.js';
 import { SealedFile } from '../snapshot/sealed-file.js';
+import { batchOf } from './held-texts.js';
 import type { ContractThreadData, FromContractThread, ReadContractAsk } from './contract-messages.js';
 
-/** Characters of parts that are sent at one time: whoever serves meanwhile waits for one of these at most. */
+/** Characters of parts that are sent at one time. */
 const BATCH = 100_000;
 const MAX_BYTES = 64 * 1024 * 1024;
 const SILENCE_MS = 10_000;
 
 const { controlUrl, token, folder } = workerData as ContractThreadData;
 const tell = (message: FromContractThread): void => parentPort?.postMessage(message);
+/** Sends parts on; their bytes belong to who serves from then on. */
+function send(texts: readonly (readonly [pointer: string, text: string])[]): void {
+  const parts = batchOf(texts);
+  parentPort?.postMessage({ type: 'parts', parts } satisfies FromContractThread, [parts.bytes.buffer]);
+}
 const isRight = (text: string, hash: string): boolean => hashOf('sha256', text, 'hex') === hash;
 
 async function kept(file: SealedFile, hash: string): Promise<string | null> {
@@ -62,12 +68,12 @@ async function read(hash: string): Promise<void> {
     batch.push(part);
     size += part[1].length;
     if (size < BATCH) continue;
-    tell({ type: 'parts', parts: batch });
+    send(batch);
     [batch, size] = [[], 0];
     // What has come at one time is taken in one turn: whoever is served meanwhile would wait for all of it.
     await setTimeout(1);
   }
-  tell({ type: 'parts', parts: batch });
+  send(batch);
   tell({ type: 'read', version, names: namesOf(document, version) });
 }
 

@@ -2,6 +2,7 @@ import { contractInForce, ContractSource, looksAtContract, PartedContract, type 
 import { readdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
+import { HeldTexts } from './held-texts.js';
 import type { ContractThreadData, FromContractThread, ReadContractAsk } from './contract-messages.js';
 
 const PROGRAM = new URL('../../dist/contracts/contract-worker.js', import.meta.url);
@@ -78,7 +79,7 @@ export class NodeContracts implements ContractStore {
   #readNow(hash: string): Promise<void> {
     const worker = (this.#worker ??= this.#begin());
     return new Promise((resolve, reject) => {
-      const parts = new Map<string, string>();
+      const parts = new HeldTexts();
       const settle = (end: () => void): void => {
         clearTimeout(timer);
         worker.off('message', hear);
@@ -98,7 +99,7 @@ export class NodeContracts implements ContractStore {
             this.#options.log(message.text);
             return;
           case 'parts':
-            for (const [pointer, text] of message.parts) parts.set(pointer, text);
+            parts.add(message.parts);
             return;
           case 'failed':
             fail(message.says);

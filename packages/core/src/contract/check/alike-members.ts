@@ -1,12 +1,23 @@
-import { isRecord } from '../../util/json-pointer.js';
 import { withoutCase } from '../../message/alike-names.js';
 import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
-import { kindsOf, type Kinds } from './typed-value.js';
+import { kindsOf } from './typed-value.js';
 
-/** What schemas say of the members of one value. */
-interface Below extends Pick<Kinds, 'members' | 'items' | 'others'> {
+/** What schemas say of the members of one value. Made once for the places of its schemas, so that values are followed without looking anything up twice. */
+interface Described {
+  readonly members: ReadonlyMap<string, Later>;
   /** Names of the members, without case. */
   readonly folded: ReadonlySet<string>;
+  readonly items: Later;
+  readonly others: Later;
+  /** Members in the order in which they came last: most values have them in the same. */
+  readonly order: { readonly names: string[]; readonly below: Later[] };
+}
+
+/** Schemas by their places, read when the first value comes that they describe. */
+interface Later {
+  readonly places: readonly SchemaPlace[];
+  /** Null where they say nothing of members; undefined until they are read. */
+  described: Described | null | undefined;
 }
 
 /**
@@ -16,40 +27,68 @@ interface Below extends Pick<Kinds, 'members' | 'items' | 'others'> {
 export class AlikeMembers {
   readonly #set: SchemaSet;
   /** By the places of schemas: as many as a contract has. */
-  readonly #known = new Map<string, Below>();
+  readonly #known = new Map<string, Later>();
 
   constructor(set: SchemaSet) {
     this.#set = set;
   }
 
-  /** The first such name, whatever deep; null for none. */
-  find(value: unknown, places: readonly SchemaPlace[]): string | null {
-    if (places.length === 0 || typeof value !== 'object' || value === null) return null;
-    const below = this.#below(places);
+  /** What finds the first such name in values of a schema, whatever deep; it gives null for none. */
+  in(place: SchemaPlace): (value: unknown) => string | null {
+    const root = this.#later([place]);
+    return (value) => this.#find(value, root);
+  }
+
+  #find(value: unknown, later: Later): string | null {
+    if (typeof value !== 'object' || value === null) return null;
+    const described = later.described === undefined ? this.#describe(later) : later.described;
+    if (described === null) return null;
     if (Array.isArray(value)) {
       for (const item of value as unknown[]) {
-        const found = this.find(item, below.items);
+        const found = this.#find(item, described.items);
         if (found !== null) return found;
       }
       return null;
     }
-    if (!isRecord(value)) return null;
-    for (const name of Object.keys(value)) {
-      const own = below.members.get(name);
-      if (own === undefined && below.folded.has(withoutCase(name))) return name;
-      const found = this.find(value[name], own ?? below.others);
+    const { names, below } = described.order;
+    let index = 0;
+    // What was read has no members but its own.
+    for (const name in value) {
+      let own = names[index] === name ? below[index] : described.members.get(name);
+      if (own === undefined) {
+        if (described.folded.has(withoutCase(name))) return name;
+        own = described.others;
+      } else if (index < described.members.size && names[index] !== name) {
+        names[index] = name;
+        below[index] = own;
+      }
+      index++;
+      const member = (value as Record<string, unknown>)[name];
+      if (typeof member !== 'object' || member === null) continue;
+      const found = this.#find(member, own);
       if (found !== null) return found;
     }
     return null;
   }
 
-  #below(places: readonly SchemaPlace[]): Below {
+  #describe(later: Later): Described | null {
+    const { members, items, others } = kindsOf(this.#set, later.places);
+    const nothing = members.size === 0 && items.length === 0 && others.length === 0;
+    if (nothing) return (later.described = null);
+    const below = [...members].map(([name, places]) => [name, this.#later(places)] as const);
+    return (later.described = {
+      members: new Map(below),
+      folded: new Set([...members.keys()].map(withoutCase)),
+      items: this.#later(items),
+      others: this.#later(others),
+      order: { names: [], below: [] },
+    });
+  }
+
+  #later(places: readonly SchemaPlace[]): Later {
     const key = places.map(({ document, pointer }) => `${document}#${pointer}`).join(' ');
-    let below = this.#known.get(key);
-    if (!below) {
-      const { members, items, others } = kindsOf(this.#set, places);
-      this.#known.set(key, (below = { members, items, others, folded: new Set([...members.keys()].map(withoutCase)) }));
-    }
-    return below;
+    let later = this.#known.get(key);
+    if (!later) this.#known.set(key, (later = { places, described: undefined }));
+    return later;
   }
 }

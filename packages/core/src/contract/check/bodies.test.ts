@@ -494,6 +494,9 @@ describe('other bodies', () => {
       '{"OPENING":51}',
       '{"next":{"next":{"opening":5,"Opening":51}}}',
       '{"many":[{},{"opening":5,"Opening":51}]}',
+      // Where another member stood in the value before it.
+      '{"many":[{"opening":5,"openings":1},{"opening":5,"Opening":51}]}',
+      '{"many":[{"openings":1,"opening":5},{"opening":5},{"Opening":51}]}',
       '{"other":{"\u212aey":1}}',
     ])
       expect(`${body} ${found('application/json', body).join()}`).toMatch(/differs from another name in case alone/);

@@ -4,7 +4,6 @@ import { charsetsOf, compileMediaRanges, mediaTypeOf, xmlEncodingOf } from '../.
 import type { SchemaCompiler } from '../../schema/compile-schema.js';
 import type { Check } from '../../schema/run.js';
 import type { SchemaPlace } from '../../schema/schema-set.js';
-import { AlikeMembers } from './alike-members.js';
 import type { ContractPlace, ContractSource } from './contract-source.js';
 import type { Deviation } from './deviation.js';
 import { deviationsOf } from './parameter-check.js';
@@ -42,6 +41,8 @@ interface Content {
   readonly pointer: string;
   readonly place: SchemaPlace | null;
   readonly check: Check | null;
+  /** The first member that some readers take for another one. */
+  readonly alike: ((value: unknown) => string | null) | null;
   readonly encoding: Readonly<Record<string, unknown>>;
 }
 
@@ -57,12 +58,11 @@ export class BodyCheck {
   readonly #source: ContractSource;
   readonly #pointer: string;
 
-  /** Null for answers, which nobody has to be protected from by their names. */
-  readonly #alike: AlikeMembers | null;
+  readonly #of: 'request' | 'answer';
 
   /** @param place an object with the member `content` */
   constructor({ value, pointer }: ContractPlace, source: ContractSource, compiler: SchemaCompiler, of: 'request' | 'answer') {
-    this.#alike = of === 'request' ? new AlikeMembers(source.set) : null;
+    this.#of = of;
     this.#source = source;
     this.#pointer = pointer;
     this.#contents = Object.entries(isRecord(value['content']) ? value['content'] : {}).map(([range, media]) => {
@@ -71,7 +71,9 @@ export class BodyCheck {
       const place = said === undefined ? null : source.schema(`${at}/schema`);
       const type = mediaTypeOf(range) ?? range.split(';')[0]?.trim().toLowerCase() ?? '';
       const encoding = isRecord(media) && isRecord(media['encoding']) ? media['encoding'] : {};
-      return { range: type, pointer: at, place, check: place && compiler.value(place), encoding };
+      // Nobody has to be protected from the names in an answer.
+      const alike = place && of === 'request' ? source.alike.in(place) : null;
+      return { range: type, pointer: at, place, check: place && compiler.value(place), alike, encoding };
     });
     this.ranges = [...new Set(this.#contents.map(({ range }) => range))];
     for (const content of this.#contents) if (!this.#exact.has(content.range)) this.#exact.set(content.range, content);
@@ -148,7 +150,7 @@ export class BodyCheck {
 
   #read(read: ReadValue, content: Content, check: Check, bytes: number): BodyVerdict {
     if (read.kind === 'fault') return this.#readable(read, content);
-    const other = this.#alike?.find(read.value, content.place === null ? [] : [content.place]) ?? null;
+    const other = content.alike?.(read.value) ?? null;
     if (other !== null) return this.#readable({ kind: 'fault', says: `the member ${inOtherCase(other)}` }, content);
     return verdictOf(content, check, read.value, bytes);
   }
@@ -204,7 +206,7 @@ export class BodyCheck {
 
   /** A member of a form that some readers take for another one that the schema names; null for none, and in answers. */
   #taken(names: readonly string[], wanted: readonly string[]): string | null {
-    return this.#alike === null ? null : takenForAny(plainNames(names), wanted);
+    return this.#of === 'answer' ? null : takenForAny(plainNames(names), wanted);
   }
 
   #parts(bytes: Uint8Array, contentType: string, content: Content, place: SchemaPlace): ReadValue {

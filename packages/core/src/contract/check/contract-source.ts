@@ -4,6 +4,7 @@ import { SchemaCompiler, type SchemaChoices } from '../../schema/compile-schema.
 import type { Direction } from '../../schema/run.js';
 import { NameIndex, SchemaSet, type SchemaDocument, type SchemaNames } from '../../schema/schema-set.js';
 import { wholeDocument } from '../../schema/whole-document.js';
+import { AlikeMembers } from './alike-members.js';
 
 /** What the document of a contract is called where nothing else is said; references inside it are relative to it. */
 const DOCUMENT = 'urn:virga:contract';
@@ -19,6 +20,7 @@ export interface ContractPlace {
 /** A contract as checks read it: by pointers, so that nobody needs all of it in memory at one time. */
 export class ContractSource {
   readonly set = new SchemaSet();
+  readonly alike = new AlikeMembers(this.set);
   /** Null where the document names a dialect of schemas that is not read: no schema of it allows anything then. */
   readonly dialect: Dialect | null;
   readonly #document: SchemaDocument;
@@ -110,12 +112,15 @@ function leaveOut(name: string, value: unknown): unknown {
   return (name === 'description' || name === 'summary') && typeof value === 'string' ? undefined : value;
 }
 
+/** JSON texts by the pointer of what they hold, as `splitContract` makes them, wherever they are kept. */
+export type PartTexts = Pick<ReadonlyMap<string, string>, 'has' | 'get'>;
+
 /** A contract that was taken apart. Each part is read when somebody looks at it. */
 export class PartedContract implements SchemaDocument {
-  readonly #texts: ReadonlyMap<string, string>;
+  readonly #texts: PartTexts;
   readonly #read = new Map<string, unknown>();
 
-  constructor(texts: ReadonlyMap<string, string>) {
+  constructor(texts: PartTexts) {
     this.#texts = texts;
   }
 
