@@ -36,9 +36,19 @@ interface Hints {
 
 const textIn = (record: Readonly<Record<string, unknown>>, name: string): string | null => (typeof record[name] === 'string' ? record[name] : null);
 
+const NO_HINTS: Hints = { name: null, namespace: null, prefix: null, attribute: false, wrapped: false };
+const known = new WeakMap<SchemaPlace, Hints>();
+
 function hintsOf(set: SchemaSet, place: SchemaPlace | undefined): Hints {
+  if (place === undefined) return NO_HINTS;
+  let hints = known.get(place);
+  if (!hints) known.set(place, (hints = lookForHints(set, place)));
+  return hints;
+}
+
+function lookForHints(set: SchemaSet, place: SchemaPlace): Hints {
   let at = place;
-  for (let turn = 0; turn < 20 && at !== undefined; turn++) {
+  for (let turn = 0; turn < 20; turn++) {
     const schema = set.valueOf(at);
     if (!isRecord(schema)) break;
     const xml = schema['xml'];
@@ -54,7 +64,7 @@ function hintsOf(set: SchemaSet, place: SchemaPlace | undefined): Hints {
     if (found?.kind !== 'place') break;
     at = found.place;
   }
-  return { name: null, namespace: null, prefix: null, attribute: false, wrapped: false };
+  return NO_HINTS;
 }
 
 /** A schema that stands under a name among the components gives its name to the root. */
@@ -107,6 +117,12 @@ function objectOf(element: XmlElement, kinds: Members, set: SchemaSet): Record<s
     Object.defineProperty(made, name, { value: all ?? value, enumerable: true, configurable: true, writable: true });
   };
   const left = new Set(element.children);
+  const byName = new Map<string, XmlElement[]>();
+  for (const child of element.children) {
+    const alike = byName.get(child.name);
+    if (alike) alike.push(child);
+    else byName.set(child.name, [child]);
+  }
   const unread = new Map(Object.entries(element.attributes));
   for (const [name, places] of kinds.members) {
     const [place] = places;
@@ -124,7 +140,7 @@ function objectOf(element: XmlElement, kinds: Members, set: SchemaSet): Record<s
     const itemHints = hintsOf(set, own.items[0]);
     const apart = isList && !hints.wrapped;
     const called = apart ? (itemHints.name ?? name) : written;
-    const mine = element.children.filter((child) => child.name === called && isWithin(child, element, apart ? itemHints : hints));
+    const mine = (byName.get(called) ?? []).filter((child) => isWithin(child, element, apart ? itemHints : hints));
     if (mine.length === 0) continue;
     mine.forEach((child) => left.delete(child));
     if (apart)

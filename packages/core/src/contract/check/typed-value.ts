@@ -17,8 +17,27 @@ export interface Kinds {
 const NUMBER = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
 const ALL = ['null', 'boolean', 'string', 'number', 'integer', 'object', 'array'];
 
-/** Looks through references and combinations for the types that a value may have. */
+/** Kinds that were looked for already: by the very list of places, which those of a member are each time, and by what is in it. */
+interface KnownKinds {
+  readonly byList: WeakMap<readonly SchemaPlace[], Kinds>;
+  readonly byKey: Map<string, Kinds>;
+}
+const known = new WeakMap<SchemaSet, KnownKinds>();
+
+/** Looks through references and combinations for the types that a value may have; once for the same places. */
 export function kindsOf(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
+  let own = known.get(set);
+  if (!own) known.set(set, (own = { byList: new WeakMap(), byKey: new Map() }));
+  let kinds = own.byList.get(places);
+  if (kinds) return kinds;
+  const key = places.map(({ document, pointer }) => `${document}#${pointer}`).join(' ');
+  kinds = own.byKey.get(key) ?? lookFor(set, places);
+  own.byKey.set(key, kinds);
+  own.byList.set(places, kinds);
+  return kinds;
+}
+
+function lookFor(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
   const types = new Set<string>();
   const members = new Map<string, SchemaPlace[]>();
   const items: SchemaPlace[] = [];
