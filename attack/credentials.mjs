@@ -40,6 +40,8 @@ export const CREDENTIALS = {
       ['a key as Bearer', get({ Authorization: `Bearer ${key}` })],
       ['a key in a field that some read for another', get({ X_Attack_Key: key })],
       ['a good key, and one in a field that some read for it', get({ 'X-Attack-Key': key, X_Attack_Key: 'forged' })],
+      ['a good key, and another method in the query', get({ 'X-Attack-Key': key }, `${path}?_method=DELETE`)],
+      ['the same in another spelling', get({ 'X-Attack-Key': key }, `${path}?a=1;%5FMETHOD[]=put`)],
       ['a name without a secret', basic(base64(`${name}:`))],
       ['a name without a colon', basic(base64(name))],
       ['a secret cut off', basic(base64(`${name}:${secret.slice(0, -1)}`))],

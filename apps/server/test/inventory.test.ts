@@ -174,7 +174,10 @@ describe('what is seen and in no contract', () => {
   it('has its evidence, masked', async () => {
     const learned = await server.ok<LearnedView>('GET', `/apis/${id}/learned/operation?key=${encodeURIComponent(KEY)}`);
     expect(learned).toMatchObject({ method: 'GET', path: '/v0/export', requests: 8, apiAsks: false });
-    expect(learned.evidence.find(({ at }) => at === 'format')).toMatchObject({ where: 'query', seen: 8, of: 8, says: 'string, required', samples: ['xxxx'] });
+    expect(learned.evidence.find(({ at }) => at === 'format')).toMatchObject({
+      ...{ where: 'query', seen: 8, of: 8, says: 'string, required', samples: ['xxxx'] },
+      callers: [{ name: '127.0.0.1', count: 8 }],
+    });
     expect(JSON.stringify(learned)).not.toMatch(/velmora\.example|M-10/);
   });
 

@@ -70,6 +70,10 @@ describe('a condition that reads the body', () => {
     // Where some readers begin another member.
     expect(await codeOf('!has(request.body.gate)', bytesOf('x=1;gate=G+2'), form)).toBe('condition.unread');
     expect(await codeOf('request.body.gate == "G;1"', bytesOf('gate=G%3B1'), form)).toBe('condition.met');
+    // Some frameworks take the method from it (common practice).
+    expect(await codeOf('request.body.gate == "1"', bytesOf('gate=1&_method=delete'), form)).toBe('condition.unread');
+    expect(await codeOf('request.body.gate == "1"', bytesOf('gate=1&_method=slow'), form)).toBe('condition.met');
+    expect(await codeOf('request.body.gate == "1" && request.body._method == "PUT"', bytesOf('gate=1&_method=PUT'), form)).toBe('condition.met');
   });
 
   // RFC 8259 sections 4, 6 and 8.1 name what readers are free to take differently.

@@ -297,3 +297,15 @@ describe('opaque tokens', () => {
 
   test('nothing is asked where nothing can be asked', async () => expect(await codeOf('an-opaque-token', { others })).toBe('token.introspection-unavailable'));
 });
+
+// Some frameworks take the method from it; header fields of that kind never go up (common practice).
+describe('a query that names another method', () => {
+  test.each(['_method=DELETE', '_METHOD=delete', '%5Fmethod=PUT', 'a=1;_method=PUT', '_method[]=PATCH', '_method%5Ba%5D=POST', 'a=1&_method=%20delete+'])(
+    '%s is refused',
+    async (query) => expect(await codeOf(null, { query: `?${query}` })).toBe('route.method-instead'),
+  );
+  test.each(['_method=GET', '_method=get', '_method=list', '_method=', '_method', 'method=DELETE', 'x_method=DELETE', 'a=_method=DELETE', '%=1'])(
+    '%s says nothing of the kind',
+    async (query) => expect(await codeOf(null, { query: `?${query}` })).toBe('credential.missing'),
+  );
+});

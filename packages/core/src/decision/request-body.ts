@@ -4,6 +4,7 @@ import { mistakenMember } from '../condition/looked-at.js';
 import type { MemberPath } from '../condition/member-paths.js';
 import { inOtherCase, inPlaceOf, plainNames, takenForAny } from '../message/alike-names.js';
 import { charsetsOf, mediaTypeOf } from '../message/media-type.js';
+import { METHOD_PARAMETER, methodInForm } from '../route/method-instead.js';
 import { holdsRounded, ROUNDED } from '../util/is-rounded.js';
 import type { BodyContent, Exchange } from './exchange.js';
 import { inBrackets, listBeside, readPairs, SEMICOLON, UnreadInput } from './query-pairs.js';
@@ -70,6 +71,8 @@ export function unmistaken<T>(body: T, paths: readonly MemberPath[]): T {
   if (asked !== null && typeof body === 'object' && body !== null && FORMS.has(body)) {
     const taken = takenForAny(plainNames(Object.keys(body)), asked);
     if (taken !== null) throw new UnreadBody(`the member ${inPlaceOf(taken)}`);
+    const method = asked.includes(METHOD_PARAMETER) ? null : methodInForm(Object.entries(body));
+    if (method !== null) throw new UnreadBody(`the member ${method}`);
   }
   const other = mistakenMember(body, paths);
   if (other !== null) throw new UnreadBody(`the member ${inOtherCase(other)}`);

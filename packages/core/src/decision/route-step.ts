@@ -1,4 +1,5 @@
 import { unmatchedRule } from '../document/unmatched-rule.js';
+import { methodInstead } from '../route/method-instead.js';
 import { readPath } from '../route/read-path.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import type { CompiledApi, CompiledOperation, CompiledRelease } from './compiled.js';
@@ -21,6 +22,8 @@ export function routeStep(release: CompiledRelease, exchange: Exchange): Finding
     match = release.router.find(read.segments, exchange.header('access-control-request-method') ?? '');
   exchange.api = match.area;
   if (match.area && !match.area.rule.enabled) return finding('route.api-off', { api: match.area.rule.name });
+  const instead = match.kind === 'found' || match.kind === 'no-path' ? methodInstead(read.query, exchange.method) : null;
+  if (instead !== null && match.area) return finding('route.method-instead', { method: exchange.method, instead, api: match.area.rule.name });
   switch (match.kind) {
     case 'found':
       exchange.operation = match.target;

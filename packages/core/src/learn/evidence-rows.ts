@@ -20,6 +20,8 @@ export interface EvidenceRow {
   readonly of: number;
   readonly first: number;
   readonly last: number;
+  /** Who it came from or went to, as far as they are told apart. */
+  readonly callers: ReadonlyMap<string, number>;
   /** Forms of some values, masked. */
   readonly samples: readonly string[];
 }
@@ -30,7 +32,8 @@ const MOST_ROWS = 400;
 export function evidenceRows(seen: SeenOperation, { operation }: DescribedOperation): EvidenceRow[] {
   const rows: EvidenceRow[] = [];
   const add = (pointer: string, where: string, at: string, says: string, evidence: Evidence, of: number, samples: readonly string[] = []): void => {
-    if (rows.length < MOST_ROWS) rows.push({ pointer, where, at, says, seen: evidence.seen, of, first: evidence.first, last: evidence.last, samples });
+    if (rows.length < MOST_ROWS)
+      rows.push({ pointer, where, at, says, seen: evidence.seen, of, first: evidence.first, last: evidence.last, callers: evidence.callers, samples });
   };
   const parameters = Array.isArray(operation['parameters']) ? (operation['parameters'] as { readonly name: string; readonly in: string }[]) : [];
   let place = 0;

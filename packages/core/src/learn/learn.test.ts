@@ -5,15 +5,17 @@ import { editContract } from '../contract/accept-deviation.js';
 import { listOperations } from '../contract/list-operations.js';
 import { readContract } from '../contract/read-contract.js';
 import { driftOf } from './drift.js';
+import { EVIDENCE_CALLERS } from './evidence.js';
 import { describeLearned, learnedDocument } from './learned-document.js';
 import { leaveOut, mergeLearned } from './merge-learned.js';
 import { pack, unpack } from './pack.js';
 import { PATH_LIMITS, PathLearner } from './path-learner.js';
 import { newOperation, sawRequest, type SeenOperation } from './seen-operation.js';
-import { newShape, sawValue, schemaOf } from './seen-shape.js';
+import { joinShapes, newShape, sawValue, schemaOf, type SeenShape } from './seen-shape.js';
 import type { Sighting } from './sighting.js';
 
 const NOON = Date.UTC(2026, 4, 1, 12);
+const SEEN_IN = { at: NOON, caller: 'canal-loggers' };
 
 const sighting = (method: string, path: string, more: Partial<Sighting> = {}): Sighting => ({
   at: NOON,
@@ -135,7 +137,7 @@ describe('bodies', () => {
       fc.asyncProperty(fc.array(fc.jsonValue({ maxDepth: 4 }), { minLength: 1, maxLength: 12 }), async (values) => {
         const shape = newShape();
         const room = { left: 500 };
-        for (const value of values) sawValue(shape, value, NOON, room);
+        for (const value of values) sawValue(shape, value, SEEN_IN, room);
         const holds = await validate('https://json-schema.org/draft/2020-12/schema', schemaOf(shape) as never);
         expect(holds.valid).toBe(true);
         const id = `https://learned.example/${Math.random()}`;
@@ -161,7 +163,7 @@ describe('bodies', () => {
           at: '2026-05-01T10:00:00Z',
           ...(turn > 3 ? { by: 'ada' } : {}),
         },
-        NOON,
+        SEEN_IN,
         room,
       );
     expect(schemaOf(shape)).toEqual({
@@ -180,22 +182,34 @@ describe('bodies', () => {
   test('members that are values themselves, and thousands of members, are one place', () => {
     const shape = newShape();
     const room = { left: 500 };
-    sawValue(shape, { '2026-05-01': 4, '2026-05-02': 5, __proto__x: 1 }, NOON, room);
-    sawValue(shape, JSON.parse('{"__proto__":{"a":1},"constructor":2}'), NOON, room);
+    sawValue(shape, { '2026-05-01': 4, '2026-05-02': 5, __proto__x: 1 }, SEEN_IN, room);
+    sawValue(shape, JSON.parse('{"__proto__":{"a":1},"constructor":2}'), SEEN_IN, room);
     expect(schemaOf(shape)).toMatchObject({ additionalProperties: { type: 'integer' } });
     expect([...shape.members.keys()]).toEqual(['__proto__x', '__proto__', 'constructor']);
     const many = newShape();
     for (let turn = 0; turn < 50; turn++)
-      sawValue(many, Object.fromEntries(Array.from({ length: 200 }, (_, index) => [`m${'abcdefghij'[turn % 10]}${'x'.repeat(index)}`, turn])), NOON, room);
+      sawValue(many, Object.fromEntries(Array.from({ length: 200 }, (_, index) => [`m${'abcdefghij'[turn % 10]}${'x'.repeat(index)}`, turn])), SEEN_IN, room);
     expect(many.members.size).toBeLessThanOrEqual(100);
     expect(room.left).toBeGreaterThanOrEqual(0);
   });
 
   test('samples say the form and nothing of the value', () => {
     const shape = newShape();
-    sawValue(shape, 'ada@orchard.example', NOON, { left: 9 });
+    sawValue(shape, 'ada@orchard.example', SEEN_IN, { left: 9 });
     expect(shape.samples).toEqual(['xxx@xxxxxxx.xxxxxxx']);
     expect(pack(shape)).not.toContain('ada');
+  });
+
+  test('each thing says from whom it came, as far as there is room, and what was kept without that names nobody', () => {
+    const shape = newShape();
+    const callers = Array.from({ length: 12 }, (_, index) => `caller-${index}`);
+    for (const caller of callers) sawValue(shape, { a: 1, ...(caller === 'caller-3' ? { b: 1 } : {}) }, { at: NOON, caller }, { left: 9 });
+    expect([shape.members.get('a')?.callers.size, shape.members.get('a')?.seen]).toEqual([EVIDENCE_CALLERS, 12]);
+    expect([...(shape.members.get('b')?.callers ?? [])]).toEqual([['caller-3', 1]]);
+    const old = unpack<SeenShape>(pack(shape).replaceAll(/,"callers":\{"~":\[[^}]*\]\}/g, ''));
+    expect([old.seen, old.callers.size, old.members.get('b')?.callers.size]).toEqual([12, 0, 0]);
+    joinShapes(old, shape, { left: 9 });
+    expect(old.members.get('b')?.callers.get('caller-3')).toBe(1);
   });
 });
 

@@ -11,5 +11,7 @@ export const pack = (value: unknown): string =>
 export const unpack = <T>(text: string): T =>
   JSON.parse(text, (key, one: unknown) => {
     if (key === 'first' && one === null) return Infinity;
+    // What was kept before callers were told apart of each thing names none.
+    if (isRecord(one) && one['days'] instanceof Map && one['callers'] === undefined) return { ...one, callers: new Map() };
     return isRecord(one) && Array.isArray(one[MAP]) ? new Map(one[MAP] as [unknown, unknown][]) : one;
   }) as T;

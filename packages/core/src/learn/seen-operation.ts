@@ -1,4 +1,4 @@
-import { addCounts, addEvidence, countOne, joinByName, newEvidence, saw, type Evidence } from './evidence.js';
+import { addCounts, addEvidence, countOne, joinByName, newEvidence, saw, type Evidence, type SeenIn } from './evidence.js';
 import { formOf } from './mask-sample.js';
 import { joinContents, newShape, sawValue, type Room, type SeenShape } from './seen-shape.js';
 import type { SeenText, Sighting } from './sighting.js';
@@ -20,8 +20,6 @@ export interface SeenAnswers extends Evidence {
 /** What was seen of one operation, in whichever order it came: two of these join to what one that saw both would be. */
 export interface SeenOperation extends Evidence {
   readonly method: string;
-  /** Requests of each caller, as far as they are told apart. */
-  readonly callers: Map<string, number>;
   /** Kinds of credentials that came; `none` where none did. */
   readonly credentials: Map<string, number>;
   /** Parameters of the path, in order. */
@@ -37,12 +35,11 @@ export interface SeenOperation extends Evidence {
 }
 
 /** How much is told apart of one operation. */
-export const OPERATION_LIMITS = { callers: 50, parameters: 60, contents: 8, statuses: 30, places: 1500, samples: 3, values: 20 } as const;
+export const OPERATION_LIMITS = { callers: 50, callerName: 60, parameters: 60, contents: 8, statuses: 30, places: 1500, samples: 3, values: 20 } as const;
 
 export const newOperation = (method: string): SeenOperation => ({
   ...newEvidence(),
   method,
-  callers: new Map(),
   credentials: new Map(),
   path: [],
   query: new Map(),
@@ -68,20 +65,21 @@ const COMMON_HEADERS = new Set(
 
 /** Adds what was seen of one request. @param values what stood at the parameters of the path, in order */
 export function sawRequest(operation: SeenOperation, sighting: Sighting, values: readonly string[]): void {
-  const { at, caller, credentials, query, headers, request, status, answer } = sighting;
-  saw(operation, at);
-  countOne(operation.callers, caller, OPERATION_LIMITS.callers);
+  const { credentials, query, headers, request, status, answer } = sighting;
+  saw(operation, sighting, OPERATION_LIMITS.callers);
+  // There are many things in one operation: whoever has a long name has a shorter one there.
+  const seenIn: SeenIn = { at: sighting.at, caller: sighting.caller.slice(0, OPERATION_LIMITS.callerName) };
   for (const kind of credentials.length === 0 ? ['none'] : credentials) countOne(operation.credentials, kind);
-  values.forEach((value, index) => sawParameter((operation.path[index] ??= newParameter()), [value], at));
-  for (const [name, texts] of grouped(query)) sawNamed(operation.query, name, texts, at);
-  for (const [name, texts] of grouped(headers)) if (!isCommon(name)) sawNamed(operation.headers, name, texts, at);
+  values.forEach((value, index) => sawParameter((operation.path[index] ??= newParameter()), [value], seenIn));
+  for (const [name, texts] of grouped(query)) sawNamed(operation.query, name, texts, seenIn);
+  for (const [name, texts] of grouped(headers)) if (!isCommon(name)) sawNamed(operation.headers, name, texts, seenIn);
   if (request === null) operation.bodiless++;
-  else sawContent(operation.bodies, request, at, operation.room);
+  else sawContent(operation.bodies, request, seenIn, operation.room);
   const answers = operation.answers.get(status) ?? (operation.answers.size < OPERATION_LIMITS.statuses ? newAnswers() : null);
   if (answers === null) return;
   operation.answers.set(status, answers);
-  saw(answers, at);
-  if (answer !== null) sawContent(answers.contents, answer, at, operation.room);
+  saw(answers, seenIn);
+  if (answer !== null) sawContent(answers.contents, answer, seenIn, operation.room);
 }
 
 const isCommon = (name: string): boolean => COMMON_HEADERS.has(name) || name.startsWith('sec-');
@@ -98,17 +96,17 @@ function grouped(pairs: readonly (readonly [string, string])[]): Map<string, str
   return found;
 }
 
-function sawNamed(known: Map<string, SeenParameter>, name: string, texts: readonly string[], at: number): void {
+function sawNamed(known: Map<string, SeenParameter>, name: string, texts: readonly string[], seenIn: SeenIn): void {
   let own = known.get(name);
   if (!own) {
     if (known.size >= OPERATION_LIMITS.parameters || name.length > 100) return;
     known.set(name, (own = newParameter()));
   }
-  sawParameter(own, texts, at);
+  sawParameter(own, texts, seenIn);
 }
 
-function sawParameter(own: SeenParameter, texts: readonly string[], at: number): void {
-  saw(own, at);
+function sawParameter(own: SeenParameter, texts: readonly string[], seenIn: SeenIn): void {
+  saw(own, seenIn);
   if (texts.length > 1) own.repeated++;
   for (const text of texts) {
     countOne(own.kinds, textKind(text));
@@ -117,21 +115,20 @@ function sawParameter(own: SeenParameter, texts: readonly string[], at: number):
   }
 }
 
-function sawContent(contents: Map<string, SeenShape>, { type, value }: SeenText, at: number, room: Room): void {
+function sawContent(contents: Map<string, SeenShape>, { type, value }: SeenText, seenIn: SeenIn, room: Room): void {
   const name = type ?? '';
   let shape = contents.get(name);
   if (!shape) {
     if (contents.size >= OPERATION_LIMITS.contents) return;
     contents.set(name, (shape = newShape()));
   }
-  if (value === undefined) saw(shape, at);
-  else sawValue(shape, value, at, room);
+  if (value === undefined) saw(shape, seenIn);
+  else sawValue(shape, value, seenIn, room);
 }
 
 /** Adds what another saw of the same operation. */
 export function joinOperations(into: SeenOperation, from: SeenOperation): void {
-  addEvidence(into, from);
-  addCounts(into.callers, from.callers, OPERATION_LIMITS.callers);
+  addEvidence(into, from, OPERATION_LIMITS.callers);
   addCounts(into.credentials, from.credentials);
   from.path.forEach((parameter, index) => joinParameters((into.path[index] ??= newParameter()), parameter));
   joinByName(into.query, from.query, joinParameters, OPERATION_LIMITS.parameters);

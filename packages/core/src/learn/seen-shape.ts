@@ -1,4 +1,4 @@
-import { addCounts, addEvidence, countOne, joinByName, newEvidence, saw, type Evidence } from './evidence.js';
+import { addCounts, addEvidence, countOne, joinByName, newEvidence, saw, type Evidence, type SeenIn } from './evidence.js';
 import { formOf } from './mask-sample.js';
 import { formatOfKinds, isIdentifier, textKind, type TextKind } from './text-kind.js';
 
@@ -48,8 +48,8 @@ export const newShape = (): SeenShape => ({
 });
 
 /** Adds one value. What there is no room for is left out and counted by nobody. */
-export function sawValue(shape: SeenShape, value: unknown, at: number, room: Room, depth = 0): void {
-  saw(shape, at);
+export function sawValue(shape: SeenShape, value: unknown, seenIn: SeenIn, room: Room, depth = 0): void {
+  saw(shape, seenIn);
   if (value === null) shape.nulls++;
   else if (typeof value === 'boolean') shape.booleans++;
   else if (typeof value === 'number') {
@@ -66,14 +66,14 @@ export function sawValue(shape: SeenShape, value: unknown, at: number, room: Roo
     for (const item of (value as unknown[]).slice(0, SHAPE_LIMITS.items)) {
       shape.items ??= placeIn(room);
       if (shape.items === null) return;
-      sawValue(shape.items, item, at, room, depth + 1);
+      sawValue(shape.items, item, seenIn, room, depth + 1);
     }
   } else if (typeof value === 'object') {
     shape.objects++;
     if (depth >= SHAPE_LIMITS.depth) return;
     for (const [name, member] of Object.entries(value)) {
       const own = memberOf(shape, name, room);
-      if (own !== null) sawValue(own, member, at, room, depth + 1);
+      if (own !== null) sawValue(own, member, seenIn, room, depth + 1);
     }
   }
 }

@@ -51,6 +51,16 @@ export const plainNames = (names: readonly string[]): readonly CameName[] => nam
 export const queryNames = (query: string): readonly CameName[] =>
   query === '' ? [] : query.split('&').flatMap((pair) => pair.split(';').map((piece, index) => cameName(piece, index > 0)));
 
+/** Whether some reader takes a name for another one, or it is that. */
+export const meansName = (name: string, wanted: string): boolean => beforeBracket(alike(name.trim())) === wanted;
+
+/** Names and values in a query without its question mark, those too that only readers see who begin another parameter at a semicolon. */
+export const queryMembers = (query: string): readonly (readonly [name: string, value: string])[] =>
+  query.split(/[&;]/).flatMap((piece) => {
+    const at = piece.indexOf('=');
+    return at > 0 ? [[unescaped(piece.slice(0, at)), unescaped(piece.slice(at + 1))] as const] : [];
+  });
+
 /** Names in a Cookie header, those too that only readers see who begin another cookie at a comma (as RFC 2965 section 3.3.4 did, from memory). */
 export const cookieNames = (header: string): readonly CameName[] =>
   header.split(';').flatMap((pair) => pair.split(',').map((piece, index) => cameName(piece, index > 0)));

@@ -1,4 +1,4 @@
-import { addCounts, addEvidence, countOne, newEvidence, saw, type Evidence } from '../learn/evidence.js';
+import { addEvidence, newEvidence, saw, type Evidence } from '../learn/evidence.js';
 import type { Hit } from './scan.js';
 
 /** Where in a message something was found. */
@@ -23,8 +23,6 @@ export interface SeenFinding extends FindingPlace, Evidence {
   passed: number;
   /** Some of them, masked. */
   readonly samples: string[];
-  /** Who sent or received it, with how many messages. */
-  readonly callers: Map<string, number>;
 }
 
 /** Characters of a place and of a sample. */
@@ -63,8 +61,7 @@ export class SeenFindings {
       if (!own.samples.includes(sample)) own.samples.push(sample);
     }
     for (const own of met) {
-      saw(own, at);
-      countOne(own.callers, caller, FINDING_LIMITS.callers);
+      saw(own, { at, caller }, FINDING_LIMITS.callers);
       if (reached(own.detector)) own.passed++;
     }
   }
@@ -75,7 +72,7 @@ export class SeenFindings {
     if (known) return known;
     const full = this.#found.size >= FINDING_LIMITS.places;
     const own = full ? { ...place, at: '' } : place;
-    const found = this.#found.get(keyOf(own)) ?? { ...own, ...newEvidence(), values: 0, passed: 0, samples: [], callers: new Map() };
+    const found = this.#found.get(keyOf(own)) ?? { ...own, ...newEvidence(), values: 0, passed: 0, samples: [] };
     this.#found.set(keyOf(own), found);
     return found;
   }
@@ -90,9 +87,8 @@ export class SeenFindings {
 
 /** Adds what somebody else found at the same place. */
 export function joinFindings(into: SeenFinding, from: SeenFinding): void {
-  addEvidence(into, from);
+  addEvidence(into, from, FINDING_LIMITS.callers);
   into.values += from.values;
   into.passed += from.passed;
   for (const sample of from.samples) if (into.samples.length < FINDING_LIMITS.samples && !into.samples.includes(sample)) into.samples.push(sample);
-  addCounts(into.callers, from.callers, FINDING_LIMITS.callers);
 }

@@ -116,6 +116,15 @@ export const ROUTE_CODES = {
     standard: 'RFC 9110 section 15.5.6',
     remedy: 'Use one of the methods of the contract. Headers that override the method are ignored.',
   }),
+  'route.method-instead': failing<{ method: string; instead: string; api: string }>('route', 400, {
+    example: { method: 'POST', instead: 'DELETE', api: 'Headgates' },
+    title: 'The query names another method',
+    sentence: (o) =>
+      `The request is ${o.method}, and “_method” in its query says ${o.instead}: an upstream of ${o.api} that believes it would run another operation.`,
+    compare: (o) => [comparison('method', o.method, o.instead)],
+    standard: 'common practice',
+    remedy: 'Send the request with the method that is meant. A value that is no method passes.',
+  }),
   'preflight.answered': meeting<{ origin: string; method: string }>('preflight', {
     example: { origin: 'https://page.example', method: 'PUT' },
     sentence: (o) => `A browser asked whether ${o.origin} may send ${o.method}; the gateway said yes before any credential check.`,

@@ -74,6 +74,8 @@ export class EvidenceView {
   @IsInt() of: number;
   @IsInt() firstAt: number;
   @IsInt() lastAt: number;
+  /** Who it came from or went to, as far as they are told apart. */
+  @IsArray() @NestedEach() @Type(() => CallerCount) callers: CallerCount[];
   @IsArray() @IsString({ each: true }) samples: string[];
 }
 

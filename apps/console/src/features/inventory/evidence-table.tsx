@@ -1,5 +1,12 @@
-import { count } from '@virga/parts';
+import { Ago, count } from '@virga/parts';
 import type { EvidenceView } from '@virga/protocol';
+
+/** Callers by their names, those with most first. */
+const byWords = (callers: EvidenceView['callers']): string => {
+  const [first, second, ...more] = callers;
+  if (first === undefined) return '';
+  return [first.name, ...(second ? [second.name] : [])].join(', ') + (more.length > 0 ? ` and ${more.length} more` : '');
+};
 
 /** What an operation rests on, piece by piece, each of which can be left out. */
 export function EvidenceTable({
@@ -24,11 +31,13 @@ export function EvidenceTable({
             <th>where</th>
             <th>what</th>
             <th>seen in</th>
+            <th>by</th>
+            <th>last</th>
             <th>values like</th>
           </tr>
         </thead>
         <tbody>
-          {rows.map(({ pointer, where, at, says, seen, of, samples }) => (
+          {rows.map(({ pointer, where, at, says, seen, of, firstAt, lastAt, callers, samples }) => (
             <tr key={`${where} ${pointer} ${at}`} className={isLeft(pointer) ? 'quiet' : ''}>
               <td>
                 <input
@@ -46,6 +55,20 @@ export function EvidenceTable({
               </td>
               <td className="whole small" title={`${count(seen)} of ${count(of)}`}>
                 {seen === of ? 'all' : count(seen)} of {count(of)}
+              </td>
+              <td className="small breaks">{byWords(callers)}</td>
+              <td className="whole small">
+                {lastAt > 0 && (
+                  <>
+                    <Ago at={lastAt} />
+                    {firstAt < lastAt && (
+                      <span className="quiet">
+                        {' '}
+                        since <Ago at={firstAt} />
+                      </span>
+                    )}
+                  </>
+                )}
               </td>
               <td className="mono small breaks">{samples.join('  ')}</td>
             </tr>

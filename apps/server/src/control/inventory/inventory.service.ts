@@ -286,10 +286,11 @@ const counted = (counts: ReadonlyMap<string, number>): { name: string; count: nu
     .sort((a, b) => b.count - a.count)
     .slice(0, MOST_CALLERS);
 
-const evidenceView = ({ first, last, samples, ...rest }: EvidenceRow): LearnedView['evidence'][number] => ({
+const evidenceView = ({ first, last, callers, samples, ...rest }: EvidenceRow): LearnedView['evidence'][number] => ({
   ...rest,
   firstAt: first,
   lastAt: last,
+  callers: counted(callers),
   samples: [...samples],
 });
 

@@ -503,6 +503,12 @@ describe('other bodies', () => {
     const parts = (...names: readonly string[]) => found('multipart/form-data; boundary=b', `${names.map(part).join('')}--b--\r\n`);
     expect(parts('opening', 'opening[]')).toEqual(['the part opening[] is taken for another one by some readers']);
     expect(parts('opening', 'openings').filter((is) => is.includes('taken'))).toEqual([]);
+    // Some frameworks take the method of the request from a form (common practice).
+    for (const body of ['_method=DELETE', 'opening=5&_Method=put', '%5Fmethod[]=+patch'])
+      expect(found('application/x-www-form-urlencoded', body)).toEqual(['the member “_method” names a method, and some readers believe it']);
+    const method = '--b\r\nContent-Disposition: form-data; name="_method"\r\n\r\nPUT\r\n--b--\r\n';
+    expect(found('multipart/form-data; boundary=b', method)).toEqual(['the part “_method” names a method, and some readers believe it']);
+    expect(found('application/x-www-form-urlencoded', '_method=slow&method=PUT').filter((is) => is.includes('method'))).toEqual([]);
     expect(found('application/xml', '<gate><opening>5</opening><Opening>51</Opening></gate>').join()).toMatch(/Opening differs/);
     for (const body of ['{"opening":5,"openings":51}', '{"m":1,"M":2}', '{"other":{"key":1,"a":1,"A":2}}', '{"many":[{"opening":5}]}'])
       expect(found('application/json', body)).toEqual([]);

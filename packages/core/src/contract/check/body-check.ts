@@ -1,6 +1,7 @@
 import { isRecord, pointerToken } from '../../util/json-pointer.js';
 import { inOtherCase, inPlaceOf, plainNames, takenForAny } from '../../message/alike-names.js';
-import { charsetsOf, compileMediaRanges, mediaTypeOf, xmlEncodingOf } from '../../message/media-type.js';
+import { compileMediaRanges, mediaTypeOf } from '../../message/media-type.js';
+import { METHOD_PARAMETER, methodInForm } from '../../route/method-instead.js';
 import type { SchemaCompiler } from '../../schema/compile-schema.js';
 import type { Check } from '../../schema/run.js';
 import type { SchemaPlace } from '../../schema/schema-set.js';
@@ -8,6 +9,7 @@ import type { ContractPlace, ContractSource } from './contract-source.js';
 import type { Deviation } from './deviation.js';
 import { deviationsOf } from './parameter-check.js';
 import { queryPairs, decode, Unreadable, readPairs, type ParameterStyle, type Texts } from './parameter-style.js';
+import { charsetOf, isUtf8, jsonIn, LATIN1, OTHER_SET, textOf, xmlTextOf } from './body-text.js';
 import { boundaryOf, isJsonType, readParts, type FormPart } from './read-form.js';
 import { readStrictJson, type ReadValue } from './read-json.js';
 import { readXml } from './read-xml.js';
@@ -21,7 +23,6 @@ export interface BodyVerdict {
 }
 
 const FINE: BodyVerdict = Object.freeze({ deviations: [], unchecked: null });
-const LATIN1 = new TextDecoder('latin1');
 
 /** How bodies of a media type are read. */
 type BodyKind = 'json' | 'form' | 'parts' | 'xml' | 'text' | 'stream' | 'bytes';
@@ -159,7 +160,7 @@ export class BodyCheck {
   #form(bytes: Uint8Array, contentType: string, content: Content, place: SchemaPlace): ReadValue {
     // Its escapes are UTF-8 (WHATWG URL section 5.1): in another set they would be other characters.
     const charset = charsetOf(contentType) ?? 'utf-8';
-    const text = SETS.get(charset) === 'utf-8' ? textOf(bytes, charset) : null;
+    const text = isUtf8(charset) ? textOf(bytes, charset) : null;
     if (text === null) return { kind: 'fault', says: 'bytes that are no text' };
     // No serializer writes one as it is (WHATWG URL section 5.2), and older readers part at it.
     if (text.includes(';') && !mayHaveReserved(content))
@@ -197,11 +198,20 @@ export class BodyCheck {
       const came = pairs.map(([name]) => decode(name, true));
       const taken = this.#taken(came, whole);
       if (taken !== null) return { kind: 'fault', says: `the member ${inPlaceOf(taken)}` };
-      return { kind: 'value', value };
+      const method = this.#method(
+        pairs.map(([name, text2]) => [decode(name, true), decode(text2, true)]),
+        kinds,
+      );
+      return method === null ? { kind: 'value', value } : { kind: 'fault', says: `the member ${method}` };
     } catch (error) {
       if (error instanceof Unreadable) return { kind: 'fault', says: error.message };
       throw error;
     }
+  }
+
+  /** What is wrong with a form that names a method where its schema does not describe that; null for nothing, and in answers. */
+  #method(members: readonly (readonly [name: string, value: string])[], kinds: Kinds): string | null {
+    return this.#of === 'answer' || kinds.members.has(METHOD_PARAMETER) ? null : methodInForm(members);
   }
 
   /** A member of a form that some readers take for another one that the schema names; null for none, and in answers. */
@@ -219,6 +229,11 @@ export class BodyCheck {
     const names = [...new Set(parts.map((part) => part.name))];
     const taken = this.#taken(names, [...kinds.members.keys()]);
     if (taken !== null) return { kind: 'fault', says: `the part ${inPlaceOf(taken)}` };
+    const method = this.#method(
+      parts.map(({ name, content: inner }) => [name, inner.length < 100 ? LATIN1.decode(inner) : '']),
+      kinds,
+    );
+    if (method !== null) return { kind: 'fault', says: `the part ${method}` };
     for (const name of names) {
       const mine = parts.filter((part) => part.name === name);
       const own = kindsOf(this.#source.set, kinds.members.get(name) ?? []);
@@ -234,8 +249,6 @@ export class BodyCheck {
     return { kind: 'value', value };
   }
 }
-
-const OTHER_SET: ReadValue = { kind: 'fault', says: 'another character set than is read' };
 
 /** The value of a part: by the type that it names, which has to be one of those that the contract names for it. */
 function partValue(part: FormPart, kinds: Kinds, encoding: unknown): ReadValue {
@@ -264,45 +277,6 @@ function jsonOf(texts: Texts): unknown {
 function put(value: Record<string, unknown>, name: string, member: unknown): void {
   if (Object.hasOwn(value, name)) throw new Unreadable('a member twice');
   Object.defineProperty(value, name, { value: member, enumerable: true, configurable: true, writable: true });
-}
-
-/** The character set that a Content-Type names; null for none, and several are one that nobody reads. */
-function charsetOf(contentType: string): string | null {
-  const named = charsetsOf(contentType);
-  return named.length === 0 ? null : named.join(' and ');
-}
-
-/** JSON is UTF-8 (RFC 8259 section 8.1): whoever believes another word would read another text. */
-const jsonIn = (bytes: Uint8Array, contentType: string): ReadValue => (/^utf-?8$/.test(charsetOf(contentType) ?? 'utf-8') ? readStrictJson(bytes) : OTHER_SET);
-
-/** Names of one character set: what is written in the one is read the same in all of them. */
-const SETS: ReadonlyMap<string, 'utf-8' | 'latin1'> = new Map([
-  ['utf-8', 'utf-8'],
-  ['utf8', 'utf-8'],
-  ['us-ascii', 'utf-8'],
-  ['ascii', 'utf-8'],
-  ['iso-8859-1', 'latin1'],
-  ['latin1', 'latin1'],
-]);
-const UTF8 = new TextDecoder('utf-8', { fatal: true });
-
-/** A text by the character set that is named; null where that is another than is read, or the bytes are none of it. */
-function textOf(bytes: Uint8Array, charset: string | null): string | null {
-  const set = SETS.get(charset ?? 'utf-8');
-  if (set !== 'utf-8') return set === undefined ? null : LATIN1.decode(bytes);
-  try {
-    return UTF8.decode(bytes);
-  } catch {
-    return null;
-  }
-}
-
-/** XML by its Content-Type, else by its own declaration (RFC 7303 section 3); null also where they differ, since readers do then. */
-function xmlTextOf(bytes: Uint8Array, contentType: string): string | null {
-  const said = charsetOf(contentType);
-  const declared = xmlEncodingOf(LATIN1.decode(bytes.subarray(0, 400)));
-  if (said !== null && declared !== null && SETS.get(said) !== SETS.get(declared)) return null;
-  return textOf(bytes, said ?? declared);
 }
 
 function verdictOf({ pointer }: Content, check: Check, value: unknown, bytes: number): BodyVerdict {
