@@ -1,5 +1,12 @@
 import { Ago, count } from '@virga/parts';
-import type { EvidenceView } from '@virga/protocol';
+import type { EvidenceView, LearnedView } from '@virga/protocol';
+
+/** Callers that are told apart of one row, at most. */
+const TOLD_APART = 8;
+
+/** Whether a row came from other callers, or at other times, than its operation. */
+const isApart = ({ callers, firstAt, lastAt }: EvidenceView, whole: LearnedView): boolean =>
+  callers.length > 0 && (callers.length < Math.min(TOLD_APART, whole.callers.length) || firstAt !== whole.firstAt || lastAt !== whole.lastAt);
 
 /** Callers by their names, those with most first. */
 const byWords = (callers: EvidenceView['callers']): string => {
@@ -10,12 +17,12 @@ const byWords = (callers: EvidenceView['callers']): string => {
 
 /** What an operation rests on, piece by piece, each of which can be left out. */
 export function EvidenceTable({
-  rows,
+  learned,
   left,
   onToggle,
   fixed,
 }: {
-  readonly rows: readonly EvidenceView[];
+  readonly learned: LearnedView;
   readonly left: ReadonlySet<string>;
   readonly onToggle: (pointer: string, taken: boolean) => void;
   /** Whether what is taken is written by hand instead. */
@@ -31,48 +38,45 @@ export function EvidenceTable({
             <th>where</th>
             <th>what</th>
             <th>seen in</th>
-            <th>by</th>
-            <th>last</th>
             <th>values like</th>
           </tr>
         </thead>
         <tbody>
-          {rows.map(({ pointer, where, at, says, seen, of, firstAt, lastAt, callers, samples }) => (
-            <tr key={`${where} ${pointer} ${at}`} className={isLeft(pointer) ? 'quiet' : ''}>
-              <td>
-                <input
-                  type="checkbox"
-                  aria-label={`Take ${where} ${at || says}`}
-                  disabled={fixed || where === 'path' || (isLeft(pointer) && !left.has(pointer))}
-                  checked={!isLeft(pointer)}
-                  onChange={(event) => onToggle(pointer, event.target.checked)}
-                />
-              </td>
-              <td className="whole">{where}</td>
-              <td>
-                {at !== '' && <span className="mono breaks">{at} </span>}
-                <span className={at === '' ? '' : 'quiet small'}>{says}</span>
-              </td>
-              <td className="whole small" title={`${count(seen)} of ${count(of)}`}>
-                {seen === of ? 'all' : count(seen)} of {count(of)}
-              </td>
-              <td className="small breaks">{byWords(callers)}</td>
-              <td className="whole small">
-                {lastAt > 0 && (
-                  <>
-                    <Ago at={lastAt} />
-                    {firstAt < lastAt && (
-                      <span className="quiet">
-                        {' '}
-                        since <Ago at={firstAt} />
-                      </span>
-                    )}
-                  </>
-                )}
-              </td>
-              <td className="mono small breaks">{samples.join('  ')}</td>
-            </tr>
-          ))}
+          {learned.evidence.map((row) => {
+            const { pointer, where, at, says, seen, of, firstAt, lastAt, callers, samples } = row;
+            return (
+              <tr key={`${where} ${pointer} ${at}`} className={isLeft(pointer) ? 'quiet' : ''}>
+                <td>
+                  <input
+                    type="checkbox"
+                    aria-label={`Take ${where} ${at || says}`}
+                    disabled={fixed || where === 'path' || (isLeft(pointer) && !left.has(pointer))}
+                    checked={!isLeft(pointer)}
+                    onChange={(event) => onToggle(pointer, event.target.checked)}
+                  />
+                </td>
+                <td className="whole">{where}</td>
+                <td>
+                  {at !== '' && <span className="mono breaks">{at} </span>}
+                  <span className={at === '' ? '' : 'quiet small'}>{says}</span>
+                  {isApart(row, learned) && (
+                    <div className="quiet small breaks">
+                      by {byWords(callers)}, <Ago at={lastAt} />
+                      {firstAt < lastAt && (
+                        <>
+                          , first <Ago at={firstAt} />
+                        </>
+                      )}
+                    </div>
+                  )}
+                </td>
+                <td className="whole small" title={`${count(seen)} of ${count(of)}`}>
+                  {seen === of ? 'all' : count(seen)} of {count(of)}
+                </td>
+                <td className="mono small breaks">{samples.join('  ')}</td>
+              </tr>
+            );
+          })}
         </tbody>
       </table>
     </div>

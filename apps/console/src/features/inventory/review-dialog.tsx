@@ -88,9 +88,10 @@ function Review({ item, learned, onClose }: { readonly item: InventoryItem; read
           <p className="quiet small">
             {count(learned.requests)} requests, first <Ago at={learned.firstAt} />, last <Ago at={learned.lastAt} />. By{' '}
             {learned.callers.map(({ name, count: own }) => `${name} (${count(own)})`).join(', ')}. They came with{' '}
-            {learned.credentials.map(({ name, count: own }) => `${CREDENTIAL_WORDS[name] ?? name} (${count(own)})`).join(', ')}.
+            {learned.credentials.map(({ name, count: own }) => `${CREDENTIAL_WORDS[name] ?? name} (${count(own)})`).join(', ')}. Callers and times stand with
+            what has others than these.
           </p>
-          <EvidenceTable rows={learned.evidence} left={leaveOut} onToggle={toggle} fixed={written !== null} />
+          <EvidenceTable learned={learned} left={leaveOut} onToggle={toggle} fixed={written !== null} />
         </section>
         <section className="stack">
           <div className="row wrap">
