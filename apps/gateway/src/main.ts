@@ -48,7 +48,8 @@ process.on('uncaughtException', (error) => console.error(`${new Date().toISOStri
 process.on('unhandledRejection', (error) => console.error(`${new Date().toISOString()} gateway: unhandled ${String(error)}`));
 
 try {
-  console.log(`${new Date().toISOString()} gateway: listening at ${await node.start()}`);
+  const url = await node.start();
+  console.log(`${new Date().toISOString()} gateway: listening at ${url}`);
 } catch (error) {
   console.error(`gateway: cannot listen: ${(error as Error).message}`);
   process.exit(1);

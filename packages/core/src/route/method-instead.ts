@@ -18,7 +18,8 @@ function namedMethod(name: string, value: string): string | null {
  * @param query with its question mark; empty for none
  */
 export function methodInstead(query: string, method: string): string | null {
-  if (query === '') return null;
+  // Without an escape it stands there in letters: most queries are done with one look.
+  if (query === '' || !(query.includes('%') || /method/i.test(query))) return null;
   for (const [name, value] of queryMembers(query.slice(1))) {
     const named = namedMethod(name, value);
     if (named !== null && named !== method) return named;
