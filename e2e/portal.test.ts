@@ -1,4 +1,4 @@
-import type { Browser, Page } from '@playwright/test';
+import type { Browser, Page, Route } from '@playwright/test';
 import { axeOf, faultsOf } from './accessibility';
 import { expect, test } from './demo';
 
@@ -312,6 +312,12 @@ test('a team keeps its own: members, a program registered for sign-in, plans giv
   await expect(dialog).toHaveCount(0);
   await expect(page.locator('[data-secret]')).not.toBeEmpty();
   await page.getByRole('button', { name: 'I have put it away' }).click();
+  // What was kept stands there when it is opened again at once, however slowly it is read back.
+  const slowly = async (route: Route) => {
+    if (route.request().method() === 'GET') await new Promise((resolve) => setTimeout(resolve, 700));
+    await route.continue();
+  };
+  await page.route('**/clients/*', slowly);
   await page.getByRole('button', { name: 'redirect addresses' }).click();
   await dialog.getByLabel('Redirect addresses, one on each line').fill('https://map.velmora.example/back\nhttps://map.velmora.example/other');
   await dialog.getByRole('button', { name: 'Keep them' }).click();
@@ -319,6 +325,7 @@ test('a team keeps its own: members, a program registered for sign-in, plans giv
   await page.getByRole('button', { name: 'redirect addresses' }).click();
   await expect(dialog.getByLabel('Redirect addresses, one on each line')).toHaveValue('https://map.velmora.example/back\nhttps://map.velmora.example/other');
   await dialog.getByRole('button', { name: 'Leave it' }).click();
+  await page.unroute('**/clients/*', slowly);
   await page.getByRole('button', { name: 'revoke' }).click();
   await page.getByRole('button', { name: 'Revoke it' }).click();
   await expect(page.getByRole('table', { name: 'Keys' })).toContainText('revoked');

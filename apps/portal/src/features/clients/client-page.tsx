@@ -42,8 +42,8 @@ function Head({ client: one, teamId }: { readonly client: OwnClient; readonly te
   const rename = useMutation({
     mutationFn: () => api.patch(`${clientsOf(teamId)}/${one.id}`, { name }),
     onSuccess: async () => {
-      setName(null);
       await client.invalidateQueries({ queryKey: ['clients'] });
+      setName(null);
     },
   });
   const remove = useMutation({

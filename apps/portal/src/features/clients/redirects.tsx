@@ -17,8 +17,9 @@ export function Redirects({ base, credential: { id, redirectUris } }: { readonly
   const save = useMutation({
     mutationFn: () => api.put(`${base}/credentials/${id}/redirects`, { redirectUris: linesOf(text ?? '') }),
     onSuccess: async () => {
-      setText(null);
+      // Whoever opens it again finds what was just kept.
       await client.invalidateQueries({ queryKey: ['clients'] });
+      setText(null);
     },
   });
   if (redirectUris === null) return null;
