@@ -8,6 +8,7 @@ export { type Mode, type ModeState, ModeContext, useModeState } from './mode';
 export { ProblemNotice } from './problem-notice';
 export { OperationReference } from './reference/operation-reference';
 export { ReferenceList } from './reference/reference-list';
+export { saveCsv } from './save-csv';
 export { saveText } from './save-text';
 export { themeOf } from './theme';
 export { Ago, count, exactTime, inWords, took } from './time';

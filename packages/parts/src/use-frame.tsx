@@ -1,8 +1,7 @@
 import type { ClientUseView, UseDays } from '@virga/protocol';
-import { csvFormatRows } from 'd3';
 import { useState, type ReactNode } from 'react';
 import { ProblemNotice } from './problem-notice';
-import { saveText } from './save-text';
+import { saveCsv } from './save-csv';
 import { UseBars } from './use-bars';
 import { rowsOfUse } from './use-rows';
 
@@ -57,7 +56,7 @@ export function UseFrame({
             {table ? 'as a picture' : 'as a table'}
           </button>
           {use && (
-            <button className="link" onClick={() => saveText(`${file}-${days}d.csv`, csvFormatRows(rowsOfUse(use)), 'text/csv')}>
+            <button className="link" onClick={() => saveCsv(`${file}-${days}d.csv`, rowsOfUse(use))}>
               as CSV
             </button>
           )}

@@ -1,8 +1,7 @@
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { STEP_NAMES, type KnownFacts, type ReleaseDocument } from '@virga/core';
-import { csvFormatRows } from 'd3';
 import { Link } from 'react-router';
-import { count, ProblemNotice, saveText } from '@virga/parts';
+import { count, ProblemNotice, saveCsv } from '@virga/parts';
 import { operationPath } from '../../client/places';
 import { useStanding } from '../../client/standing';
 import { DataTable } from '../../parts/data-table';
@@ -61,13 +60,7 @@ export function ClientOpens({ clientId }: { readonly clientId: string }) {
         </span>
         <button
           className="link"
-          onClick={() =>
-            saveText(
-              `opens-${clientId}.csv`,
-              csvFormatRows(csvRows(table, { operations: table.operations.map((_one, at) => at), callers: [caller] }, false)),
-              'text/csv',
-            )
-          }
+          onClick={() => saveCsv(`opens-${clientId}.csv`, csvRows(table, { operations: table.operations.map((_one, at) => at), callers: [caller] }, false))}
         >
           as CSV
         </button>

@@ -4,9 +4,8 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { count, Field, ProblemNotice, saveText } from '@virga/parts';
+import { count, Field, ProblemNotice, saveCsv } from '@virga/parts';
 import type { ClientListLine, ClientListReport } from '@virga/protocol';
-import { csvFormatRows } from 'd3';
 import { useState } from 'react';
 import { CsvFile } from '../../parts/csv-file';
 import { DataTable } from '../../parts/data-table';
@@ -106,7 +105,7 @@ function Taken({ report, onClose }: { readonly report: ClientListReport; readonl
   const keys = report.lines.filter(({ key }) => key !== null);
   const [kept, setKept] = useState(keys.length === 0);
   const download = () => {
-    saveText('keys.csv', csvFormatRows([['client', 'name', 'key'], ...keys.map(({ clientId, name, key }) => [clientId ?? '', name, key ?? ''])]), 'text/csv');
+    saveCsv('keys.csv', [['client', 'name', 'key'], ...keys.map(({ clientId, name, key }) => [clientId ?? '', name, key ?? ''])]);
     setKept(true);
   };
   return (

@@ -27,12 +27,12 @@ describe('a cell of reach', () => {
 describe('a table of reach as CSV', () => {
   const table: TableAnswer = {
     operations: [
-      { apiId: 'a', apiName: '=Gates', operationId: 'GET /a', method: 'GET', path: '/a' },
-      { apiId: 'a', apiName: '=Gates', operationId: 'GET /b', method: 'GET', path: '/b' },
+      { apiId: 'a', apiName: 'Gates', operationId: 'GET /a', method: 'GET', path: '/a' },
+      { apiId: 'a', apiName: 'Gates', operationId: 'GET /b', method: 'GET', path: '/b' },
     ],
     callers: [
       { id: 'nobody', kind: 'nobody', name: 'nobody', note: '' },
-      { id: 'client c', kind: 'client', name: '@Loggers', note: '' },
+      { id: 'client c', kind: 'client', name: 'Loggers', note: '' },
     ],
     after: [[cell({ kind: 'refused' }), cell({ kind: 'conditional', hangsOn: ['the hour', 'the address'] })], null],
     before: [null, [cell({}), cell({})]],
@@ -40,23 +40,11 @@ describe('a table of reach as CSV', () => {
     tookMs: 1,
   };
 
-  it('has a line for each cell that is shown, and nothing that a spreadsheet would run', () => {
+  it('has a line for each cell that is shown', () => {
     const rows = csvRows(table, { operations: [0, 1], callers: [0, 1] }, true);
     expect(rows[0]).toEqual(['api', 'method', 'path', 'caller kind', 'caller', 'reach', 'step', 'code', 'hangs on', 'before', 'hung on before']);
-    expect(rows[1]).toEqual(["'=Gates", 'GET', '/a', 'nobody', 'nobody', 'refused', 'rights', 'rights.sufficient', '', 'absent', '']);
-    expect(rows[2]).toEqual([
-      "'=Gates",
-      'GET',
-      '/a',
-      'client',
-      "'@Loggers",
-      'conditional',
-      'rights',
-      'rights.sufficient',
-      'the hour; the address',
-      'absent',
-      '',
-    ]);
+    expect(rows[1]).toEqual(['Gates', 'GET', '/a', 'nobody', 'nobody', 'refused', 'rights', 'rights.sufficient', '', 'absent', '']);
+    expect(rows[2]).toEqual(['Gates', 'GET', '/a', 'client', 'Loggers', 'conditional', 'rights', 'rights.sufficient', 'the hour; the address', 'absent', '']);
     expect(rows[4]?.slice(5)).toEqual(['absent', '', '', '', 'allowed', '']);
     expect(csvRows(table, { operations: [1], callers: [] }, false)).toHaveLength(1);
   });

@@ -60,11 +60,8 @@ export function csvRows({ operations, before, after, callers }: TableAnswer, sho
         cell?.code ?? '',
         cell?.hangsOn.join('; ') ?? '',
         ...(compared ? [was?.kind ?? 'absent', was?.hangsOn.join('; ') ?? ''] : []),
-      ].map(inert);
+      ];
     });
   });
   return [head, ...rows];
 }
-
-/** What a spreadsheet would take for a formula is kept a text. */
-const inert = (text: string): string => (/^[=+\-@\t\r]/.test(text) ? `'${text}` : text);

@@ -1,7 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { cellsDiffer, type ReachOperation, type SupposedCaller } from '@virga/core';
-import { csvFormatRows } from 'd3';
-import { count, ProblemNotice, saveText } from '@virga/parts';
+import { count, ProblemNotice, saveCsv } from '@virga/parts';
 import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { useStanding } from '../../client/standing';
@@ -72,7 +71,7 @@ export function ReachScreen() {
   const shown = useMemo(() => data && shownOf(data, query, compared), [data, query, compared]);
   const download = () => {
     if (!data || !shown) return;
-    saveText('reach.csv', csvFormatRows(csvRows(data, shown, compared)), 'text/csv');
+    saveCsv('reach.csv', csvRows(data, shown, compared));
   };
   const isChosen = chosen.operation !== null || chosen.caller !== null;
   return (
