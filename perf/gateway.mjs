@@ -56,10 +56,11 @@ process.on('message', (message) => {
   if (message === 'measure') return measure();
   // Looking at the loop every millisecond is work of its own, which no other measure is to carry.
   on = message === 'begin';
-  if (!on) return;
+  // What was seen is gone through afterwards, since that is work as well.
+  if (!on) return process.send({ stall: stall() });
   [pauses, collections] = [[], []];
   setTimeout(look, 1, processor());
 });
 // Who listens may have gone meanwhile.
-setInterval(() => process.send({ memory: process.memoryUsage(), status: node.status(), stall: stall() }, () => undefined), 200);
+setInterval(() => process.send({ memory: process.memoryUsage(), status: node.status() }, () => undefined), 200);
 process.on('disconnect', () => process.exit(0));

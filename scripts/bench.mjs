@@ -55,9 +55,10 @@ async function longestStall(gateway, during) {
   await new Promise((resolve) => setTimeout(resolve, 250));
   await during();
   await new Promise((resolve) => setTimeout(resolve, 500));
-  const { kept, whole } = gateway.child.latest.stall;
+  gateway.child.latest.stall = null;
   gateway.child.send('end');
-  return { kept, whole };
+  while (gateway.child.latest.stall === null) await new Promise((resolve) => setTimeout(resolve, 20));
+  return gateway.child.latest.stall;
 }
 
 async function throughput() {

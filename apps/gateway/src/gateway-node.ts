@@ -332,7 +332,10 @@ export class GatewayNode {
     if (this.#sending) return false;
     this.#sending = true;
     try {
-      return await this.#link.send(() => this.#recorder.takeBatch());
+      let sent: boolean;
+      do sent = await this.#link.send(() => this.#recorder.takeBatch());
+      while (sent && this.#recorder.isBehind);
+      return sent;
     } catch {
       // The batch is kept and sent again.
       return false;

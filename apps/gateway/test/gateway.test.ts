@@ -6,6 +6,7 @@ import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { CALLER_HEADER, PROBE_HEADER } from '@virga/protocol/node';
 import { GatewayNode } from '../src/gateway-node.js';
+import { RECORD_LIMITS } from '../src/records/recorder.js';
 import { AUDIENCE, documentFor, echoUpstream, FakeControl, makeIssuer, NODE_TOKEN, raw, startNode, until } from './harness.js';
 
 type Echo = { method: string; url: string; headers: IncomingHttpHeaders; body: string };
@@ -346,7 +347,20 @@ describe('records', () => {
     const answer = await get('/a/open/1');
     await traceOf(answer.headers.get('x-request-id'));
     expect(new Set(control.batches.map((batch) => batch.id)).size).toBe(control.batches.length);
-    expect(control.traces.filter((trace) => trace.id === answer.headers.get('x-request-id'))).toHaveLength(1);
+    const own = control.traces.filter((trace) => trace.id === answer.headers.get('x-request-id'));
+    expect(own).toHaveLength(1);
+    // An id that is found again in the traces is not taken for a secret.
+    expect(own[0]?.responseHeaders).toContainEqual(['x-request-id', own[0]?.id]);
+  });
+
+  test('what piled up while nobody took it goes in pieces, all of it', async () => {
+    const before = control.batches.length;
+    control.failRecords = 2;
+    await Promise.all(Array.from({ length: 150 }, (_, index) => get(`/nothing-here/${index}`)));
+    const told = () => control.traces.filter(({ path }) => path.startsWith('/nothing-here/'));
+    await until(() => told().length === 150, 'all traces');
+    expect(new Set(told().map(({ path }) => path)).size).toBe(150);
+    for (const { traces } of control.batches.slice(before)) expect(traces.length).toBeLessThanOrEqual(RECORD_LIMITS.batchSize);
   });
 
   test('no credential is in any record, wherever the caller put it', async () => {

@@ -1,4 +1,3 @@
-import { batchOf, HeldTexts } from '../src/contracts/held-texts.js';
 import { Recorder } from '../src/records/recorder.js';
 import { warmUp } from '../src/warm-up.js';
 
@@ -21,24 +20,5 @@ describe('before a node serves', () => {
     Recorder.prototype.finish = finish;
     for (let tries = 0; tries < 100 && sockets().length > before.length; tries++) await new Promise((resolve) => setTimeout(resolve, 20));
     expect(sockets()).toEqual(before);
-  });
-});
-
-describe('texts that come over from another thread', () => {
-  const texts = [
-    ['/paths/~1a', '{"a":"é€😀"}'],
-    ['', '{}'],
-    ['/components/schemas/Ünter', ''],
-  ] as const;
-
-  it('are read as they were', () => {
-    const batch = batchOf(texts);
-    const taken = structuredClone(batch, { transfer: [batch.bytes.buffer] });
-    expect(batch.bytes.byteLength).toBe(0);
-    const held = new HeldTexts();
-    held.add(taken);
-    held.add(batchOf([['/more', '[1]']]));
-    expect([...texts.map(([name]) => held.get(name)), held.get('/more')]).toEqual([...texts.map(([, text]) => text), '[1]']);
-    expect([held.has('/paths/~1a'), held.has('/paths'), held.get('/paths')]).toEqual([true, false, undefined]);
   });
 });

@@ -1,5 +1,5 @@
 import type { SchemaNames } from '@virga/core';
-import type { TextBatch } from './held-texts.js';
+import type { PackedTexts } from './held-texts.js';
 
 /** What the thread that reads a contract is started with. */
 export interface ContractThreadData {
@@ -14,10 +14,9 @@ export interface ReadContractAsk {
   readonly hash: string;
 }
 
-/** What it says: the contract in parts, a few at a time, then what holds for the whole. */
+/** What it says: the contract in its parts, and what holds for the whole. */
 export type FromContractThread =
-  | { readonly type: 'parts'; readonly parts: TextBatch }
-  | { readonly type: 'read'; readonly version: '3.0' | '3.1'; readonly names: SchemaNames }
+  | { readonly type: 'read'; readonly version: '3.0' | '3.1'; readonly names: SchemaNames; readonly parts: PackedTexts }
   | { readonly type: 'failed'; readonly says: string }
   /** It can be used, but was not kept. */
   | { readonly type: 'log'; readonly text: string };

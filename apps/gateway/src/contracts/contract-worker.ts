@@ -2,26 +2,18 @@
 import { isRecord, namesOf, readContract, splitContract } from '@virga/core';
 import { hash as hashOf } from 'node:crypto';
 import { join } from 'node:path';
-import { setTimeout } from 'node:timers/promises';
 import { parentPort, workerData } from 'node:worker_threads';
 import { request } from 'undici';
 import { giveWay } from '../ports/give-way.js';
 import { SealedFile } from '../snapshot/sealed-file.js';
-import { batchOf } from './held-texts.js';
+import { packTexts } from './held-texts.js';
 import type { ContractThreadData, FromContractThread, ReadContractAsk } from './contract-messages.js';
 
-/** Characters of parts that are sent at one time. */
-const BATCH = 100_000;
 const MAX_BYTES = 64 * 1024 * 1024;
 const SILENCE_MS = 10_000;
 
 const { controlUrl, token, folder } = workerData as ContractThreadData;
-const tell = (message: FromContractThread): void => parentPort?.postMessage(message);
-/** Sends parts on; their bytes belong to who serves from then on. */
-function send(texts: readonly (readonly [pointer: string, text: string])[]): void {
-  const parts = batchOf(texts);
-  parentPort?.postMessage({ type: 'parts', parts } satisfies FromContractThread, [parts.bytes.buffer]);
-}
+const tell = (message: FromContractThread, handed: readonly ArrayBuffer[] = []): void => parentPort?.postMessage(message, handed);
 const isRight = (text: string, hash: string): boolean => hashOf('sha256', text, 'hex') === hash;
 
 async function kept(file: SealedFile, hash: string): Promise<string | null> {
@@ -62,19 +54,9 @@ async function read(hash: string): Promise<void> {
   }
   const { document, version, problems } = readContract(text);
   if (document === null || version === null) throw new Error(problems[0]?.message ?? 'it cannot be read');
-  let batch: [string, string][] = [];
-  let size = 0;
-  for (const part of splitContract(document)) {
-    batch.push(part);
-    size += part[1].length;
-    if (size < BATCH) continue;
-    send(batch);
-    [batch, size] = [[], 0];
-    // What has come at one time is taken in one turn: whoever is served meanwhile would wait for all of it.
-    await setTimeout(1);
-  }
-  send(batch);
-  tell({ type: 'read', version, names: namesOf(document, version) });
+  const parts = packTexts(splitContract(document));
+  // Their bytes belong to who serves from then on.
+  tell({ type: 'read', version, names: namesOf(document, version), parts }, [parts.bytes.buffer, parts.offsets.buffer]);
 }
 
 giveWay();

@@ -15,7 +15,7 @@ export interface NodeContractsOptions extends ContractThreadData {
 }
 
 /**
- * Contracts that a node holds requests against. They are read in a thread of their own; each comes over in small parts; what an
+ * Contracts that a node holds requests against. They are read in a thread of their own, which hands over its bytes; what an
  * operation needs of it is read when the first request comes.
  */
 export class NodeContracts implements ContractStore {
@@ -79,7 +79,6 @@ export class NodeContracts implements ContractStore {
   #readNow(hash: string): Promise<void> {
     const worker = (this.#worker ??= this.#begin());
     return new Promise((resolve, reject) => {
-      const parts = new HeldTexts();
       const settle = (end: () => void): void => {
         clearTimeout(timer);
         worker.off('message', hear);
@@ -98,14 +97,11 @@ export class NodeContracts implements ContractStore {
           case 'log':
             this.#options.log(message.text);
             return;
-          case 'parts':
-            parts.add(message.parts);
-            return;
           case 'failed':
             fail(message.says);
             return;
           case 'read':
-            this.#held.set(hash, new ContractSource(message.version, new PartedContract(parts), message.names));
+            this.#held.set(hash, new ContractSource(message.version, new PartedContract(new HeldTexts(message.parts)), message.names));
             settle(resolve);
         }
       };

@@ -111,7 +111,10 @@ export function buildTrace(node: string, exchange: Exchange, done: FinishedReque
     requestHeaders: Object.entries(done.requestHeaders).map(
       ([name, value]) => [clean(name, 200), shorten(redactor.header(name, String(value ?? ''), credentials), 1000)] as const,
     ),
-    responseHeaders: pairs(done.responseHeaders).map(([name, value]) => [name, shorten(redactor.header(name, value, credentials), 1000)] as const),
+    // The request's own id looks like a secret and is none.
+    responseHeaders: pairs(done.responseHeaders).map(
+      ([name, value]) => [name, value === done.id ? value : shorten(redactor.header(name, value, credentials), 1000)] as const,
+    ),
     requestBytes: done.requestBytes,
     responseBytes: done.responseBytes,
     totalUs: Math.round(done.totalMs * 1000),

@@ -113,7 +113,7 @@ function leaveOut(name: string, value: unknown): unknown {
 }
 
 /** JSON texts by the pointer of what they hold, as `splitContract` makes them, wherever they are kept. */
-export type PartTexts = Pick<ReadonlyMap<string, string>, 'has' | 'get'>;
+export type PartTexts = Pick<ReadonlyMap<string, string>, 'get'>;
 
 /** A contract that was taken apart. Each part is read when somebody looks at it. */
 export class PartedContract implements SchemaDocument {
@@ -128,16 +128,20 @@ export class PartedContract implements SchemaDocument {
     const tokens = pointer.split('/');
     // A part has at most three names in front of it.
     for (let length = Math.min(4, tokens.length); length > 0; length--) {
-      const head = tokens.slice(0, length).join('/');
-      if (!this.#texts.has(head)) continue;
-      return below(this.#part(head), tokens.slice(length));
+      const part = this.#part(tokens.slice(0, length).join('/'));
+      if (part !== undefined) return below(part, tokens.slice(length));
     }
     return undefined;
   }
 
+  /** Undefined where no part is called so; JSON has no such value. */
   #part(pointer: string): unknown {
-    let value = this.#read.get(pointer);
-    if (value === undefined) this.#read.set(pointer, (value = JSON.parse(this.#texts.get(pointer) ?? 'null')));
+    const known = this.#read.get(pointer);
+    if (known !== undefined) return known;
+    const text = this.#texts.get(pointer);
+    if (text === undefined) return undefined;
+    const value: unknown = JSON.parse(text);
+    this.#read.set(pointer, value);
     return value;
   }
 }
