@@ -30,7 +30,20 @@ const SPELLINGS = [
   'l%E2%80%8Bock',
   'lock;x',
 ];
-const DOTS = ['..', '%2e%2e', '.%2e', '%E2%80%A5', '%EF%BC%8E%EF%BC%8E', '..%20', '%EF%BD%A1%EF%BD%A1', '%C0%AE%C0%AE', '%252e%252e'];
+const DOTS = [
+  '..',
+  '..%3Bx',
+  '..;x',
+  '%2e%2e%3B',
+  '%2e%2e',
+  '.%2e',
+  '%E2%80%A5',
+  '%EF%BC%8E%EF%BC%8E',
+  '..%20',
+  '%EF%BD%A1%EF%BD%A1',
+  '%C0%AE%C0%AE',
+  '%252e%252e',
+];
 
 const b64 = (value) => Buffer.from(typeof value === 'string' ? value : JSON.stringify(value)).toString('base64url');
 

@@ -13,6 +13,7 @@ import type { CheckMode } from '../document/modes.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
 import type { TokenPlace, TokenRule } from '../document/token-rule.js';
 import type { CompiledLimit, CompiledPlan } from '../limit/compile-plan.js';
+import { namesIn } from '../route/path-template.js';
 import type { Router } from '../route/router.js';
 import type { TokenCache } from '../token/token-cache.js';
 import type { TokenVerifier, TrustedProvider } from '../token/verify-token.js';
@@ -154,6 +155,12 @@ export class CompiledOperation {
 
   get contractRule(): CompiledLine['contract'] {
     return this.#line.contract;
+  }
+
+  /** Whether a matrix parameter stands in this segment of its path, counted from 0, and is held against the contract. */
+  takesMatrix(segment: number): boolean {
+    if (!this.#line.fallLine.some(({ step, mode }) => step === 'contract-path' && mode === 'enforce')) return false;
+    return namesIn(this.rule.path.split('/')[segment + 1] ?? '').some((name) => this.contract?.isMatrix(name) ?? false);
   }
 
   /** What the contract says of this operation; null where there is none or it does not describe it. */

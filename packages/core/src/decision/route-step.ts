@@ -15,11 +15,16 @@ export function routeStep(release: CompiledRelease, exchange: Exchange): Finding
   if ('code' in read) return read;
   exchange.path = read.path;
   exchange.query = read.query;
-  let match = release.router.find(read.segments, exchange.method);
+  const odd = read.semicolons.length > 0;
+  let match = release.router.find(read.segments, exchange.method, odd);
   // Only where the API answers preflights itself does one count as a question about another method; elsewhere it is
   // OPTIONS like any other, and goes nowhere under the rule of GET.
   if (match.kind !== 'found' && match.area?.rule.cors && isPreflight(exchange))
-    match = release.router.find(read.segments, exchange.header('access-control-request-method') ?? '');
+    match = release.router.find(read.segments, exchange.header('access-control-request-method') ?? '', odd);
+  if (odd && match.kind !== 'ambiguous') {
+    const stray = read.semicolons.find((segment) => match.kind !== 'found' || !match.target.takesMatrix(segment - basesOf(match.area, read.path)));
+    if (stray !== undefined) return finding('path.matrix-parameter', { at: stray + 1 });
+  }
   exchange.api = match.area;
   if (match.area && !match.area.rule.enabled) return finding('route.api-off', { api: match.area.rule.name });
   const instead = match.kind === 'found' || match.kind === 'no-path' ? methodInstead(read.query, exchange.method) : null;
@@ -63,6 +68,9 @@ function unmatched(exchange: Exchange, api: CompiledApi, path: string, readAs: (
   exchange.below = below;
   return rule.mode === 'observe' ? found : finding('route.let-through', { api: api.rule.name, path, prefix: rule.prefix });
 }
+
+/** How many segments of a path are the base of its API. */
+const basesOf = (api: CompiledApi, path: string): number => path.slice(0, api.baseLength).split('/').length - 1;
 
 /** An operation by its method and path, with its API where that is not the one at hand. */
 const labelOf = (operation: CompiledOperation, api: CompiledApi): string =>

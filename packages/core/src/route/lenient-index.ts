@@ -81,6 +81,9 @@ function decodeFixed(text: string): string {
 function visit<L>(node: Node<L>, readings: readonly (readonly string[])[], index: number, wanted: (leaf: L) => boolean): L | null {
   if (index === readings.length) return node.leaves?.find(wanted) ?? null;
   for (const reading of readings[index] ?? []) {
+    // What is read as nothing is left out by readers who merge slashes.
+    const without = reading === '' ? visit(node, readings, index + 1, wanted) : null;
+    if (without !== null) return without;
     const next = node.fixed?.get(reading);
     const found = next ? visit(next, readings, index + 1, wanted) : null;
     if (found !== null) return found;

@@ -12,7 +12,8 @@ const PLAIN_TEXT = /^[A-Za-z0-9_~!$&'()*+,=:@.-]*$/;
 const MAX_PARAMETERS_IN_SEGMENT = 4;
 const NO_NAMES: readonly string[] = Object.freeze([]);
 
-const namesIn = (text: string): readonly string[] => (text.includes('{') ? [...text.matchAll(PARAMETER)].map((match) => match[1] ?? '') : NO_NAMES);
+/** Names of the parameters of one segment of a template. */
+export const namesIn = (text: string): readonly string[] => (text.includes('{') ? [...text.matchAll(PARAMETER)].map((match) => match[1] ?? '') : NO_NAMES);
 
 /** Names of the parameters of a template, in order. */
 export function parameterNames(template: readonly TemplateSegment[]): readonly string[] {

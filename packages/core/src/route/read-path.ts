@@ -1,5 +1,5 @@
 import { finding, type Finding } from '../verdict/codes.js';
-import { foldSegment, foldText } from './fold-segment.js';
+import { foldings, foldText } from './fold-segment.js';
 
 /** The longest request target that is read, in characters. */
 export const MAX_TARGET_LENGTH = 8192;
@@ -11,7 +11,11 @@ export interface ReadPath {
   readonly path: string;
   /** The query with its question mark, as sent; empty when there is none. */
   readonly query: string;
+  /** Which segments have a semicolon that is not escaped, counted from 0: for whoever knows that matrix parameters stand there. */
+  readonly semicolons: readonly number[];
 }
+
+const NONE: readonly number[] = Object.freeze([]);
 
 const PLAIN = /^\/[A-Za-z0-9_~!$&'()*+,=:@/.-]*$/;
 const ALLOWED = /^(?:[A-Za-z0-9_~!$&'()*+,=:@.;-]|%[0-9A-Fa-f]{2})*$/;
@@ -22,7 +26,8 @@ const QUERY = /^[\x21\x24-\x7e]*$/;
  * Reads a request target (RFC 9112 section 3.2) and brings its path into one normal form (RFC 3986 section 6.2.2):
  * escapes of unreserved characters are resolved and others upper-cased. What two readers could take for two different
  * paths is refused and not repaired: dot segments (of any script, with or without blanks), empty segments, encoded
- * separators and their compatibility forms, escapes inside escapes or of no UTF-8, matrix parameters, control characters.
+ * separators and their compatibility forms, escapes inside escapes or of no UTF-8, control characters, and segments of
+ * which that would be left where what follows a semicolon is cut, as some readers do: `..%3Bx`.
  * Passing: `/gates/%47-12` is `/gates/G-12`. Refused: `/gates/..%2Fsecret`.
  */
 export function readPath(target: string): ReadPath | Finding {
@@ -34,7 +39,7 @@ export function readPath(target: string): ReadPath | Finding {
   const query = mark < 0 ? '' : originForm.slice(mark);
   if (query !== '' && !QUERY.test(query)) return finding('path.malformed-escape', { at: path.length + 1 });
   // The usual request has nothing to resolve: one expression and two searches decide that.
-  if (PLAIN.test(path) && !path.includes('//') && !path.includes('/.')) return { segments: path.slice(1).split('/'), path, query };
+  if (PLAIN.test(path) && !path.includes('//') && !path.includes('/.')) return { segments: path.slice(1).split('/'), path, query, semicolons: NONE };
   return normalise(path, query);
 }
 
@@ -56,7 +61,8 @@ function normalise(path: string, query: string): ReadPath | Finding {
     if (typeof segment !== 'string') return segment;
     segments.push(segment);
   }
-  return { segments, path: `/${segments.join('/')}`, query };
+  const semicolons = path.includes(';') ? segments.flatMap((segment, index) => (segment.includes(';') ? [index] : [])) : NONE;
+  return { segments, path: `/${segments.join('/')}`, query, semicolons };
 }
 
 function readSegment(text: string, index: number, last: boolean): string | Finding {
@@ -64,7 +70,6 @@ function readSegment(text: string, index: number, last: boolean): string | Findi
   if (text === '') return last ? '' : finding('path.empty-segment', { at });
   if (text.includes('\\')) return finding('path.encoded-separator', { found: '\\' });
   if (!ALLOWED.test(text)) return finding('path.malformed-escape', { at });
-  if (text.includes(';')) return finding('path.matrix-parameter', { at });
   let problem: Finding | null = null;
   const segment = text.replace(/%([0-9A-Fa-f]{2})/g, (escape, hex: string, offset: number) => {
     const code = parseInt(hex, 16);
@@ -79,8 +84,11 @@ function readSegment(text: string, index: number, last: boolean): string | Findi
   if (problem) return problem;
   const hidden = hiddenMark(segment, at);
   if (hidden) return hidden;
-  if (foldSegment(segment) !== '') return segment;
-  return foldText(decodeURIComponent(segment)).includes('.') ? finding('path.dot-segment', { at }) : finding('path.empty-segment', { at });
+  if (!foldings(segment).includes('')) return segment;
+  const left = foldText(decodeURIComponent(segment)).split(';', 1)[0] ?? '';
+  if (left.includes('.')) return finding('path.dot-segment', { at });
+  // A matrix parameter begins with its semicolon (RFC 6570 section 3.2.7).
+  return text.startsWith(';') ? segment : finding('path.empty-segment', { at });
 }
 
 /** A character whose compatibility form (NFKC) is a separator, an escape or a control character; or bytes that are not UTF-8. */

@@ -55,7 +55,15 @@ describe('reading a request target (RFC 3986 section 6.2.2, RFC 9112 section 3.2
     ['/a\\b', 'path.encoded-separator'],
     ['/a%00', 'path.control-character'],
     ['/a%7f', 'path.control-character'],
-    ['/a;x=1/b', 'path.matrix-parameter'],
+    // What is left where a reader cuts at a semicolon is nothing, or a step in the path.
+    ['/a/%3Bx', 'path.empty-segment'],
+    ['/a/%20%3b', 'path.empty-segment'],
+    ['/a/..%3Bx/b', 'path.dot-segment'],
+    ['/a/..;x/b', 'path.dot-segment'],
+    ['/a/.%3B', 'path.dot-segment'],
+    ['/a/%2e%2e;/b', 'path.dot-segment'],
+    ['/a/%EF%BC%8E%EF%BC%8E%3Bx', 'path.dot-segment'],
+    ['/a/%20;x', 'path.empty-segment'],
     ['/a%252Fb', 'path.double-encoding'],
     ['/a%2541', 'path.double-encoding'],
     ['/a%2', 'path.malformed-escape'],
@@ -68,6 +76,14 @@ describe('reading a request target (RFC 3986 section 6.2.2, RFC 9112 section 3.2
     ['ftp://gateway.example/a', 'path.target'],
     [`/${'a'.repeat(9000)}`, 'path.too-long'],
   ])('%s is refused as %s', (target, code) => expect(codeOf(target)).toBe(code));
+
+  test('semicolons that are not escaped are told, for whoever knows what they mean', () => {
+    expect([readPath('/a;x=1/b/;c'), readPath('/a%3Bx/b'), readPath('/a/b?x;y')]).toMatchObject([
+      { semicolons: [0, 2], path: '/a;x=1/b/;c' },
+      { semicolons: [], path: '/a%3Bx/b' },
+      { semicolons: [] },
+    ]);
+  });
 
   test('a normal path stays as it is when read again', () => {
     fc.assert(
@@ -244,6 +260,14 @@ describe('the router', () => {
       '\\',
       ';a=b',
       'admin;',
+      '%3B',
+      '%3bx',
+      'admin%3Bx',
+      '%20%3B',
+      '..%3Bx',
+      '%2e%2e%3B',
+      '.;',
+      ';open=x',
       'export%20',
       'export.',
       '%65xport',
@@ -265,10 +289,13 @@ describe('the router', () => {
       fc.property(spelling, (target) => {
         const read = readPath(target);
         if ('code' in read) return;
-        const match = guarded.find(read.segments, 'GET');
+        const match = guarded.find(read.segments, 'GET', read.semicolons.length > 0);
         if (match.kind !== 'found') return;
         reached++;
-        expect({ target, upstream: lenient(read.path) }).toEqual({ target, upstream: match.target });
+        const upstream = lenient(read.path);
+        // Without its matrix parameter a path may be nobody's, and nothing is run.
+        if (upstream === null && read.semicolons.length > 0) return;
+        expect({ target, upstream }).toEqual({ target, upstream: match.target });
       }),
       { numRuns: 20_000 },
     );

@@ -116,7 +116,8 @@ export class Router<T, A> {
     }
   }
 
-  find(segments: readonly string[], method: string): RouteMatch<T, A> {
+  /** @param odd whether segments can be read as nothing, which operations are not compared for when the router is completed */
+  find(segments: readonly string[], method: string, odd = false): RouteMatch<T, A> {
     let node: BaseNode<T, A> | undefined = this.#bases;
     let area = node.area;
     for (const segment of segments) {
@@ -130,7 +131,7 @@ export class Router<T, A> {
     if (match.kind === 'no-path') return { kind: 'no-path', area: area.value, readAs: () => this.#readAs(chosen, segments) };
     if (match.kind !== 'found') return { ...match, area: area.value };
     const { target: leaf, parameters } = match;
-    const other = leaf.contested ? this.#rivalOf(leaf, segments, method) : null;
+    const other = leaf.contested || odd ? this.#rivalOf(leaf, segments, method) : null;
     if (other) return { kind: 'ambiguous', area: area.value, target: leaf.target, other: other.target };
     return { kind: 'found', target: leaf.target, area: area.value, parameters };
   }

@@ -56,14 +56,15 @@ export const ROUTE_CODES = {
   'path.empty-segment': failing<{ at: number }>('route', 400, {
     example: { at: 7 },
     title: 'The path has an empty segment',
-    sentence: (o) => `Segment ${o.at} of the path is empty (two slashes in a row).`,
+    sentence: (o) => `Segment ${o.at} of the path is empty, or some upstreams take it for empty.`,
     standard: AMBIGUOUS,
     remedy: ONE_SPELLING + ' A base address that ends with a slash is the usual cause.',
   }),
   'path.matrix-parameter': failing<{ at: number }>('route', 400, {
     example: { at: 7 },
     title: 'The path has a parameter behind a semicolon',
-    sentence: (o) => `Segment ${o.at} of the path has a semicolon; some upstreams cut what follows it before they route.`,
+    sentence: (o) =>
+      `Segment ${o.at} of the path has a semicolon; some upstreams cut what follows it before they route. One is taken where the contract has a parameter in the style “matrix” and paths are held against it.`,
     standard: AMBIGUOUS,
     remedy: ONE_SPELLING + ' Write %3B where the semicolon is data.',
   }),

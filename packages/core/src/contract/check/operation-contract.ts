@@ -118,6 +118,11 @@ export class OperationContract {
     return (this.#security ??= declaredSecurity(this.#source, this.pointer));
   }
 
+  /** Whether a parameter of the path is written behind a semicolon. */
+  isMatrix(name: string): boolean {
+    return this.#parameters.path.some((parameter) => parameter.name === name && parameter.isMatrix);
+  }
+
   /** @param segmentOf the text of a path parameter, still escaped */
   path(segmentOf: (name: string) => string | undefined): readonly Deviation[] {
     if (this.#unreadable.length > 0) return this.#unreadable;

@@ -99,6 +99,10 @@ export class ParameterCheck {
     return this.#judge((form) => readText(raw, written, form, this.#place === 'header'));
   }
 
+  get isMatrix(): boolean {
+    return this.#style === 'matrix';
+  }
+
   /** Whether its value is spread over parameters of other names. */
   get isSpread(): boolean {
     return this.#style === 'deepObject' || (this.#explode && this.#forms.includes('object'));
