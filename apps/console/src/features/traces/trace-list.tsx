@@ -127,7 +127,7 @@ function Filters({
   const since = query.get('since');
   const until = query.get('until');
   const choose = (name: string, label: string, options: readonly (readonly [string, string])[]) => (
-    <div className="field">
+    <div className="field" style={{ width: 180 }}>
       <select aria-label={label} value={query.get(name) ?? ''} onChange={(event) => put(name, event.target.value)}>
         <option value="">{label}</option>
         {options.map(([value, word]) => (
