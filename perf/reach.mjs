@@ -9,11 +9,8 @@ import {
   Supposition,
   tokenRule,
   UPSTREAM_LIMITS,
-  ANYWHERE,
-  ANY_MESSAGE,
-  NO_LANES,
-  ENFORCED,
-  NO_CONTRACT,
+  AS_ITS_API,
+  NOTHING_MORE,
 } from '@virga/core';
 
 const OPERATIONS = 1000;
@@ -31,19 +28,9 @@ function operation(api, index) {
     id: `GET /things${index}/{id}`,
     method: 'GET',
     path: `/things${index}/{id}`,
-    operationId: null,
-    summary: '',
+    ...AS_ITS_API,
     access: rule === 0 ? null : requires([`scope${rule}`], rule % 3 === 0 ? [`role${rule % 7}`] : []),
-    token: null,
-    message: null,
-    modes: null,
-    addresses: null,
     conditions: rule % 5 === 0 ? [{ kind: 'own', name: 'hours', source: 'principal.roles.exists(r, r == "role1") && now.getHours() > 6' }] : null,
-    authorizers: null,
-    contract: null,
-    plan: null,
-    limits: [],
-    hidden: false,
   };
 }
 
@@ -73,19 +60,7 @@ function document() {
     cors: null,
     schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'], place: null }],
     access: requires(['scope0'], []),
-    message: ANY_MESSAGE,
-    headers: NO_LANES,
-    addresses: ANYWHERE,
-    conditions: [],
-    authorizers: [],
-    modes: ENFORCED,
-    contract: NO_CONTRACT,
-    plan: { asked: false, attribute: null },
-    limits: [],
-    unmatched: [],
-    learning: { on: false, answers: 'successful' },
-    sensitive: { uses: [], bodyBytes: 1_048_576, largerBody: 'refuse' },
-    contractHash: null,
+    ...NOTHING_MORE,
     operations: Array.from({ length: OPERATIONS / APIS }, (_, index) => operation(api, index)),
   }));
   return { ...emptyDocument('bench'), providers: [provider], apis };

@@ -1,17 +1,10 @@
 import {
-  ANY_MESSAGE,
-  ANYWHERE,
   closedPorts,
   compileRelease,
   CONTRACT_PARTS,
   Directory,
   emptyDocument,
-  ENFORCED,
   NO_CONTRACT,
-  NO_LANES,
-  NO_LEARNING,
-  NO_PLAN,
-  NOTHING_SENSITIVE,
   STANDARD_CLAIM_MAP,
   tokenRule,
   UPSTREAM_LIMITS,
@@ -19,6 +12,8 @@ import {
   type KeySource,
   type Ports,
   type ReleaseDocument,
+  AS_ITS_API,
+  NOTHING_MORE,
 } from '@virga/core';
 import { ProviderKeys } from '@virga/outbound';
 import { generateKeyPairSync, randomBytes, sign, type KeyObject } from 'node:crypto';
@@ -176,7 +171,6 @@ function tokenOf(key: KeyObject, number: number): string {
 }
 
 function documentWith(key: KeyObject, upstreamUrl: string): ReleaseDocument {
-  const own = { access: null, token: null, message: null, modes: null, addresses: null, conditions: null, authorizers: null, contract: null, plan: null };
   return {
     ...emptyDocument('warm-up'),
     providers: [
@@ -205,22 +199,12 @@ function documentWith(key: KeyObject, upstreamUrl: string): ReleaseDocument {
         resource: { identifier: ORIGIN, scopes: [] },
         token: tokenRule([ORIGIN], { type: 'at+jwt' }),
         cors: null,
+        ...NOTHING_MORE,
         schemes: [{ name: 's', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: [PROVIDER], place: null }],
         access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 's', scopes: ['read'], match: 'all', roles: [] }]] },
-        message: ANY_MESSAGE,
-        headers: NO_LANES,
-        addresses: ANYWHERE,
-        conditions: [],
-        authorizers: [],
-        modes: ENFORCED,
         contract: { ...NO_CONTRACT, parts: Object.fromEntries(CONTRACT_PARTS.map((part) => [part, 'enforce'])) as typeof NO_CONTRACT.parts },
-        unmatched: [],
-        learning: NO_LEARNING,
-        sensitive: NOTHING_SENSITIVE,
-        plan: NO_PLAN,
-        limits: [],
         contractHash: 'warm-up',
-        operations: [{ id: 'POST /things/{id}', method: 'POST', path: '/things/{id}', operationId: null, summary: '', ...own, limits: [], hidden: false }],
+        operations: [{ ...AS_ITS_API, id: 'POST /things/{id}', method: 'POST', path: '/things/{id}' }],
       },
     ],
   };

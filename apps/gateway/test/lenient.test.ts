@@ -1,6 +1,6 @@
 import express from 'express';
 import fc from 'fast-check';
-import { tokenRule, type ApiRule, type ReleaseDocument } from '@virga/core';
+import { tokenRule, type ApiRule, type ReleaseDocument, AS_ITS_API } from '@virga/core';
 import { createServer, type Server } from 'node:http';
 import { connect, type AddressInfo } from 'node:net';
 import type { GatewayNode } from '../src/gateway-node.js';
@@ -94,19 +94,8 @@ const documentOf = ({ areas }: World, url: string): ReleaseDocument => {
         id: `${method} ${path}`,
         method,
         path,
-        operationId: null,
-        summary: '',
+        ...AS_ITS_API,
         access: open ? { kind: 'public', origin: 'hand' } : null,
-        token: null,
-        message: null,
-        modes: null,
-        addresses: null,
-        conditions: null,
-        authorizers: null,
-        contract: null,
-        plan: null,
-        limits: [],
-        hidden: false,
       })),
     })),
   };

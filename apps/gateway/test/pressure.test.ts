@@ -1,4 +1,4 @@
-import { UPSTREAM_LIMITS, type ReleaseDocument, type UpstreamLimits } from '@virga/core';
+import { UPSTREAM_LIMITS, type ReleaseDocument, type UpstreamLimits, AS_ITS_API } from '@virga/core';
 import type { IncomingMessage, Server, ServerResponse } from 'node:http';
 import { connect, createServer as createTcpServer, type AddressInfo, type Server as TcpServer, type Socket } from 'node:net';
 import { setTimeout as delay } from 'node:timers/promises';
@@ -225,19 +225,7 @@ describe('publishing', () => {
       id: `GET /r${index}/{id}`,
       method: 'GET',
       path: `/r${index}/{id}`,
-      operationId: null,
-      summary: '',
-      access: null,
-      token: null,
-      message: null,
-      modes: null,
-      addresses: null,
-      conditions: null,
-      authorizers: null,
-      contract: null,
-      plan: null,
-      limits: [],
-      hidden: false,
+      ...AS_ITS_API,
     }));
     if (api) await publish({ ...document, apis: [{ ...api, operations: [...api.operations, ...operations] }] });
     expect((await fetch(`${url}/a/r1999/7`)).status).toBe(401);

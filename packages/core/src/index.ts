@@ -78,6 +78,7 @@ export type { BodyNeed } from './decision/phases.js';
 export { isMediaRange } from './message/media-type.js';
 export { foldName } from './message/field-spelling.js';
 export type { CompiledLane } from './shape/header-lane.js';
+export { AS_ITS_API, NOTHING_MORE } from './document/plain-rules.js';
 export { ADDRESS_BOUNDS, ANYWHERE, NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './document/address-rule.js';
 export { CONDITION_BOUNDS, type ConditionRule, type ConditionUse } from './document/condition-rule.js';
 export {

@@ -1,17 +1,11 @@
-import { NO_PLAN } from '../src/document/plan-rule.js';
 import { TokenCache } from '../src/token/token-cache.js';
 import { exportJWK, generateKeyPair, SignJWT, type CryptoKey, type JWK, type JWTPayload } from 'jose';
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import type { AccessRule } from '../src/document/access-rule.js';
 import { STANDARD_CLAIM_MAP } from '../src/document/claim-map.js';
-import { ANY_MESSAGE, NO_LANES } from '../src/document/message-rule.js';
-import { NO_CONTRACT } from '../src/document/contract-rule.js';
-import { NO_LEARNING } from '../src/document/learning-rule.js';
-import { NOTHING_SENSITIVE } from '../src/document/sensitive-rule.js';
-import { ENFORCED } from '../src/document/modes.js';
+import { AS_ITS_API, NOTHING_MORE } from '../src/document/plain-rules.js';
 import type { ProviderRule } from '../src/document/provider-rule.js';
-import { ANYWHERE } from '../src/document/address-rule.js';
 import { emptyDocument, type ApiRule, type OperationRule, type ReleaseDocument } from '../src/document/release-document.js';
 import { tokenRule } from '../src/document/token-rule.js';
 import { UPSTREAM_LIMITS } from '../src/document/upstream-limits.js';
@@ -126,19 +120,8 @@ export const operation = (method: string, path: string, access: AccessRule | nul
   id: `${method} ${path}`,
   method,
   path,
-  operationId: null,
-  summary: '',
+  ...AS_ITS_API,
   access,
-  token: null,
-  message: null,
-  modes: null,
-  addresses: null,
-  conditions: null,
-  authorizers: null,
-  contract: null,
-  plan: null,
-  limits: [],
-  hidden: false,
 });
 
 export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
@@ -154,19 +137,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     cors: null,
     schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'], place: null }],
     access: requires('trust', 'gates:read'),
-    message: ANY_MESSAGE,
-    headers: NO_LANES,
-    addresses: ANYWHERE,
-    conditions: [],
-    authorizers: [],
-    modes: ENFORCED,
-    contract: NO_CONTRACT,
-    plan: NO_PLAN,
-    limits: [],
-    unmatched: [],
-    learning: NO_LEARNING,
-    sensitive: NOTHING_SENSITIVE,
-    contractHash: null,
+    ...NOTHING_MORE,
     operations: [
       operation('GET', '/gates'),
       operation('GET', '/gates/{gateId}'),

@@ -13,6 +13,7 @@ import { Router } from '../route/router.js';
 import type { TrustedProvider } from '../token/verify-token.js';
 import { compileLimits } from '../limit/compile-limits.js';
 import { compilePlan } from '../limit/compile-plan.js';
+import { AS_ITS_API } from '../document/plain-rules.js';
 import { contractInForce, looksAtContract, NO_CONTRACT } from '../document/contract-rule.js';
 import { detectorFinder } from '../sensitive/detectors.js';
 import { ConfigError } from '../util/config-error.js';
@@ -132,19 +133,8 @@ const NO_OPERATION: OperationRule = {
   id: '',
   method: '*',
   path: '/',
-  operationId: null,
-  summary: '',
-  access: null,
-  token: null,
-  message: null,
-  modes: null,
-  addresses: null,
-  conditions: null,
-  authorizers: null,
+  ...AS_ITS_API,
   contract: { parts: NO_CONTRACT.parts },
-  plan: null,
-  limits: [],
-  hidden: false,
 };
 
 /** A base path, or the path of an upstream's address: fixed segments only. */

@@ -1,24 +1,12 @@
 import { emptyDocument } from '../document/release-document.js';
 import fc from 'fast-check';
-import { joinDocument, MAX_PARTS, partsNamed, PART_OPERATIONS, splitDocument, type OperationRule, type ReleaseDocument } from '../index.js';
+import { joinDocument, MAX_PARTS, partsNamed, PART_OPERATIONS, splitDocument, type OperationRule, type ReleaseDocument, AS_ITS_API } from '../index.js';
 
 const operation = (name: string): OperationRule => ({
   id: name,
   method: 'GET',
   path: `/${name}`,
-  operationId: null,
-  summary: '',
-  access: null,
-  token: null,
-  message: null,
-  modes: null,
-  addresses: null,
-  conditions: null,
-  authorizers: null,
-  contract: null,
-  plan: null,
-  limits: [],
-  hidden: false,
+  ...AS_ITS_API,
 });
 const document = (counts: readonly number[]): ReleaseDocument =>
   ({

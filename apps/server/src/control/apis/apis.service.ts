@@ -1,17 +1,9 @@
 import { Injectable } from '@nestjs/common';
 import {
-  NO_PLAN,
   canonicalJson,
   ConfigError,
   diffContracts,
-  ANY_MESSAGE,
-  ANYWHERE,
   contractInForce,
-  ENFORCED,
-  NO_CONTRACT,
-  NO_LEARNING,
-  NOTHING_SENSITIVE,
-  NO_LANES,
   STEP_NAMES,
   takesTokens,
   type ApiRule,
@@ -19,6 +11,7 @@ import {
   type ReleaseDocument,
   tokenRule,
   UPSTREAM_LIMITS,
+  NOTHING_MORE,
 } from '@virga/core';
 import { addressRuleOf, addressRuleView, conditionUseOf, conditionUseView, lanesOf, limitOf, limitView, planUseOf } from '@virga/protocol';
 import type {
@@ -108,18 +101,7 @@ export class ApisService {
       cors: null,
       schemes: bindByMetadata(result.schemes, this.draft.document.providers),
       access: result.access,
-      message: ANY_MESSAGE,
-      headers: NO_LANES,
-      addresses: ANYWHERE,
-      conditions: [],
-      authorizers: [],
-      modes: ENFORCED,
-      contract: NO_CONTRACT,
-      plan: NO_PLAN,
-      limits: [],
-      unmatched: [],
-      learning: NO_LEARNING,
-      sensitive: NOTHING_SENSITIVE,
+      ...NOTHING_MORE,
       contractHash,
       operations: operationsOf(result, []),
     };

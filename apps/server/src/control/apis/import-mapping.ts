@@ -1,4 +1,4 @@
-import { operationKey, type ApiRule, type ConfigError, type OperationRule } from '@virga/core';
+import { operationKey, type ApiRule, type ConfigError, type OperationRule, AS_ITS_API } from '@virga/core';
 import { fieldProblem, problem } from '../../http/problems.js';
 import type { ContractResult } from '../contract/contract-result.js';
 
@@ -9,22 +9,14 @@ export function operationsOf(result: ContractResult, before: readonly OperationR
     const earlier = old.get(operationKey({ method, path }));
     const kept = earlier?.access?.origin === 'hand' ? earlier.access : access;
     return {
+      ...AS_ITS_API,
+      ...earlier,
       id: earlier?.id ?? `${method} ${path}`,
       method,
       path,
       operationId,
       summary,
       access: kept,
-      token: earlier?.token ?? null,
-      message: earlier?.message ?? null,
-      modes: earlier?.modes ?? null,
-      addresses: earlier?.addresses ?? null,
-      conditions: earlier?.conditions ?? null,
-      authorizers: earlier?.authorizers ?? null,
-      contract: earlier?.contract ?? null,
-      plan: earlier?.plan ?? null,
-      limits: earlier?.limits ?? [],
-      hidden: earlier?.hidden ?? false,
     };
   });
 }

@@ -1,17 +1,5 @@
 import type { ApiRule, OperationRule, ProviderRule, ReleaseDocument } from '@virga/core';
-import {
-  NO_PLAN,
-  ANY_MESSAGE,
-  ANYWHERE,
-  ENFORCED,
-  NO_CONTRACT,
-  NO_FENCE,
-  NO_LANES,
-  NO_LEARNING,
-  NOTHING_SENSITIVE,
-  UPSTREAM_LIMITS,
-  tokenRule,
-} from '@virga/core';
+import { ANYWHERE, ENFORCED, NO_FENCE, NOTHING_SENSITIVE, UPSTREAM_LIMITS, tokenRule, AS_ITS_API, NOTHING_MORE } from '@virga/core';
 import type { BenchTarget } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 
@@ -71,19 +59,7 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     cors: null,
     schemes: [{ name: 'provider', type: 'http-bearer', declared: 'http bearer', metadataUrl: null, providers: [provider.id], place: null }],
     access: { kind: 'required', origin: 'hand', alternatives: [[{ scheme: 'provider', scopes: [], match: 'all', roles: [] }]] },
-    message: ANY_MESSAGE,
-    headers: NO_LANES,
-    addresses: ANYWHERE,
-    conditions: [],
-    authorizers: [],
-    modes: ENFORCED,
-    contract: NO_CONTRACT,
-    plan: NO_PLAN,
-    limits: [],
-    unmatched: [],
-    learning: NO_LEARNING,
-    sensitive: NOTHING_SENSITIVE,
-    contractHash: null,
+    ...NOTHING_MORE,
     operations: [example(null)],
   };
   return { document: { ...document, fence: NO_FENCE, apis: [api] }, apiId: 'bench', operationId: EXAMPLE, words: `${provider.name} alone, any audience` };
@@ -94,17 +70,6 @@ const example = (token: OperationRule['token']): OperationRule => ({
   id: EXAMPLE,
   method: 'GET',
   path: '/bench',
-  operationId: null,
-  summary: '',
-  access: null,
+  ...AS_ITS_API,
   token,
-  message: null,
-  modes: null,
-  addresses: null,
-  conditions: null,
-  authorizers: null,
-  contract: null,
-  plan: null,
-  limits: [],
-  hidden: false,
 });
