@@ -10,6 +10,7 @@ import { NodeAuthorizers } from './authorizers/node-authorizers.js';
 import { NodeContracts } from './contracts/node-contracts.js';
 import { ControlLink } from './control/control-link.js';
 import { DocumentParts } from './control/document-parts.js';
+import { Reports } from './control/reports.js';
 import { NodeCounters } from './counters/node-counters.js';
 import { SharedGuesses } from './counters/shared-guesses.js';
 import { SharedReplay } from './counters/shared-replay.js';
@@ -35,7 +36,8 @@ import { SealedFile } from './snapshot/sealed-file.js';
 import { UpstreamPools } from './upstream/pools.js';
 import { warmUp } from './warm-up.js';
 
-const FLUSH_MS = 200;
+/** How often records of requests are sent. */
+const RECORDS_MS = 200;
 const STATUS_MS = 2000;
 /** How often it is told what was learned and found. */
 const SIGHTINGS_MS = 1000;
@@ -74,14 +76,13 @@ export class GatewayNode {
   #startProblem: string | null = null;
   readonly #recorder: Recorder;
   readonly #link: ControlLink;
+  readonly #reports: Reports;
   readonly #startedAt = Date.now();
   readonly #timers: NodeJS.Timeout[] = [];
   #listener: GatewayListener | null = null;
   #tlsListener: GatewayListener | null = null;
   #tlsOrigin: string | null = null;
   #publicOrigin = '';
-  #sending = false;
-  #telling = false;
 
   constructor(options: NodeOptions) {
     this.#options = options;
@@ -129,6 +130,7 @@ export class GatewayNode {
       onConnected: () => void this.#sendStatus(),
       onMessage: (message) => this.#hear(message),
     });
+    this.#reports = new Reports(this.#link, this.#recorder, this.#sightings);
   }
 
   /** @returns the address the gateway listens at */
@@ -153,8 +155,8 @@ export class GatewayNode {
     await this.#listenTls(context);
     void this.#link.run();
     this.#timers.push(
-      setInterval(() => void this.#flush(), FLUSH_MS),
-      setInterval(() => void this.#tellSightings(), SIGHTINGS_MS),
+      setInterval(() => void this.#reports.records(), RECORDS_MS),
+      setInterval(() => void this.#reports.sightings(), SIGHTINGS_MS),
       setInterval(() => void this.#sendStatus(), STATUS_MS),
       setInterval(() => this.#tick(), KEYS_TICK_MS),
       setInterval(() => this.#tickTransfers(), TRANSFERS_TICK_MS),
@@ -166,8 +168,7 @@ export class GatewayNode {
   async stop(): Promise<void> {
     for (const timer of this.#timers) clearInterval(timer);
     await Promise.all([this.#listener?.drain(DRAIN_MS), this.#tlsListener?.drain(DRAIN_MS)]);
-    for (let rounds = 0; rounds < 20 && (await this.#flush()); rounds++);
-    await this.#tellSightings();
+    await this.#reports.rest();
     this.#link.stop();
     this.#counters.close();
     const kept = [this.#releases, this.#facts, this.#directory, this.#keptKeys, this.#counters].map((one) => one.settle());
@@ -325,40 +326,6 @@ export class GatewayNode {
     const now = performance.now();
     this.#pools.tick(now);
     for (const transfer of this.#transfers) transfer.look(now);
-  }
-
-  /** @returns whether something was sent */
-  async #flush(): Promise<boolean> {
-    if (this.#sending) return false;
-    this.#sending = true;
-    try {
-      let sent: boolean;
-      do sent = await this.#link.send(() => this.#recorder.takeBatch());
-      while (sent && this.#recorder.isBehind);
-      return sent;
-    } catch {
-      // The batch is kept and sent again.
-      return false;
-    } finally {
-      this.#sending = false;
-    }
-  }
-
-  /** One report at a time; one that could not be sent is kept and sent again before any newer one. */
-  async #tellSightings(): Promise<void> {
-    if (this.#telling || !this.#link.connected) return;
-    this.#telling = true;
-    try {
-      await this.#link.sendSightings(async () => {
-        const apis = await this.#sightings.report();
-        const counts = this.#sightings.takeCounts();
-        return apis === null && counts.taken + counts.dropped === 0 ? null : { apis: apis ?? [], ...counts };
-      });
-    } catch {
-      // It is kept and sent again.
-    } finally {
-      this.#telling = false;
-    }
   }
 
   async #sendStatus(): Promise<void> {

@@ -363,6 +363,21 @@ describe('records', () => {
     for (const { traces } of control.batches.slice(before)) expect(traces.length).toBeLessThanOrEqual(RECORD_LIMITS.batchSize);
   });
 
+  test('a node that stops sends all that is left, also where a report is under way', async () => {
+    const slow = new FakeControl();
+    await slow.start();
+    slow.recordsTakeMs = 400;
+    const own = await startNode(slow);
+    slow.send({ type: 'release', number: 1, hash: 'h1', document: documentFor(upstream.url, issuer.issuer) });
+    await until(() => own.node.status().release?.number === 1, 'the release');
+    await fetch(`${own.url}/a/open/1`);
+    await until(() => slow.recordsUnderWay > 0, 'a report under way');
+    await fetch(`${own.url}/a/open/2`);
+    await own.node.stop();
+    expect(slow.traces.map(({ path }) => path)).toEqual(['/a/open/1', '/a/open/2']);
+    await slow.stop();
+  });
+
   test('no credential is in any record, wherever the caller put it', async () => {
     const token = await issuer.sign();
     await get(`/a/open/${token}?access_token=${token}`, {

@@ -52,6 +52,9 @@ export class FakeControl {
   port = 0;
   readonly sightings: SightingReport[] = [];
   failRecords = 0;
+  /** How long records are taken for, milliseconds, and how many of them are being taken. */
+  recordsTakeMs = 0;
+  recordsUnderWay = 0;
 
   async start(port = 0): Promise<void> {
     this.#server = createServer((req, res) => void this.#serve(req, res));
@@ -82,6 +85,9 @@ export class FakeControl {
     }
     if (req.url === '/nodes/v1/records') {
       if (this.failRecords-- > 0) return void res.writeHead(500).end();
+      this.recordsUnderWay++;
+      await new Promise((resolve) => setTimeout(resolve, this.recordsTakeMs));
+      this.recordsUnderWay--;
       this.batches.push(body);
       this.traces.push(...(body as RecordBatch).traces);
     } else if (req.url === '/nodes/v1/sightings') {
