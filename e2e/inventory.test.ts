@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { axeOf, faultsOf } from './accessibility';
 import { expect, test } from './demo';
 
@@ -163,4 +164,8 @@ test('drift is told field by field, and the contract with what is enforced can b
   const download = page.waitForEvent('download');
   await page.getByRole('button', { name: 'it with what is really enforced' }).click();
   expect((await download).suggestedFilename()).toBe('Meter readings as enforced.yaml');
+  const newer = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'it as OpenAPI 3.1' }).click();
+  expect((await newer).suggestedFilename()).toBe('Meter readings as OpenAPI 3.1.yaml');
+  expect(readFileSync(await (await newer).path(), 'utf8')).toMatch(/^openapi: 3\.1\./m);
 });

@@ -308,6 +308,39 @@ describe('what is seen and in no contract', () => {
   });
 });
 
+describe('a contract of OpenAPI 3.0', () => {
+  const OLD = `openapi: 3.0.3
+info: { title: Old, version: '1' }
+paths:
+  /things:
+    get: # the first
+      responses:
+        200: { description: all, content: { application/json: { schema: { type: array, items: { $ref: '#/components/schemas/Thing' } } } } }
+components:
+  schemas: { Thing: { type: object, properties: { size: { type: integer, nullable: true, minimum: 0, exclusiveMinimum: true } } } }
+`;
+
+  it('downloads as 3.1, and is brought in again as the same', async () => {
+    const listed = async (id: string): Promise<unknown> => {
+      const { items } = await server.ok<OperationList>('GET', `/apis/${id}/operations`);
+      return items.map(({ method, path }) => `${method} ${path}`);
+    };
+    const { api } = await server.ok<{ api: ApiView }>('POST', '/apis', { source: { text: OLD }, basePath: '/old', upstreamUrl: 'http://127.0.0.1:9' });
+    const { text, format } = await server.ok<ContractText>('GET', `/apis/${api.id}/contract/openapi-3.1`);
+    expect(format).toBe('yaml');
+    expect(text).toContain('# the first');
+    const { document, version, problems } = readContract(text);
+    expect([version, problems]).toEqual(['3.1', []]);
+    expect(valueAt(document, '/components/schemas/Thing/properties/size')).toEqual({ type: ['integer', 'null'], exclusiveMinimum: 0 });
+    const again = await server.ok<{ api: ApiView }>('POST', '/apis', { source: { text }, basePath: '/again', upstreamUrl: 'http://127.0.0.1:9' });
+    expect(await listed(again.api.id)).toEqual(await listed(api.id));
+    // What is one already comes as it is.
+    expect((await server.ok<ContractText>('GET', `/apis/${again.api.id}/contract/openapi-3.1`)).text).toBe(text);
+    expect((await server.call('GET', '/control/v1/apis/none/contract/openapi-3.1')).status).toBe(404);
+    for (const { id } of [api, again.api]) await server.ok('DELETE', `/apis/${id}`);
+  });
+});
+
 describe('reference pages', () => {
   it('say what the contract says, and hiding closes nothing', async () => {
     const { items } = await server.ok<{ items: { id: string; name: string }[] }>('GET', '/apis');

@@ -69,6 +69,7 @@ export { partWords } from './verdict/contract-codes.js';
 export { ContractSource, namesOf, splitContract, PartedContract, wholeContract, type PartTexts } from './contract/check/contract-source.js';
 export { operationContract, type OperationContract } from './contract/check/operation-contract.js';
 export { contractFaults } from './contract/contract-faults.js';
+export { asOpenApi31 } from './contract/as-openapi-31.js';
 export { acceptDeviation, editContract, type Acceptance, type ContractEdit } from './contract/accept-deviation.js';
 export type { Deviation } from './contract/check/deviation.js';
 export type { SchemaNames } from './schema/schema-set.js';

@@ -88,3 +88,35 @@ test('what cannot be told is not guessed at', () => {
   for (const keyword of ['oneOf', 'not', 'unreadable', 'cost', 'style', 'discriminator'])
     expect(document && acceptDeviation(document, 'contract-body', { ...deviation, keyword })).toBeNull();
 });
+
+describe('a description in YAML with changes', () => {
+  const text = `openapi: 3.0.3
+paths:
+  /x:
+    get:
+      responses: &answers
+        200:
+          description: fine # as ever
+          content: {}
+        default: { description: else }
+  /y:
+    get:
+      responses: *answers
+`;
+
+  test('names that are numbers are found, as are places behind an alias', () => {
+    const after = editContract(text, 'yaml', [
+      { pointer: '/paths/~1x/get/responses/200/content', value: { 'text/plain': {} } },
+      { pointer: '/paths/~1y/get/responses/default', value: undefined },
+      { pointer: '/paths/~1y/get/responses/404', value: { description: 'nothing' } },
+    ]);
+    const { document, problems, locate } = readContract(after);
+    expect(problems.filter(({ severity }) => severity === 'error')).toEqual([]);
+    const answers = { 200: { description: 'fine', content: { 'text/plain': {} } }, 404: { description: 'nothing' } };
+    expect(document?.['paths']).toEqual({ '/x': { get: { responses: answers } }, '/y': { get: { responses: answers } } });
+    expect(after).toContain('# as ever');
+    const lines = locate(['/paths/~1x/get/responses/200', '/paths/~1y/get/responses/200/description', '/paths/~1x/get/responses/201']);
+    expect([...lines.keys()]).toEqual(['/paths/~1x/get/responses/200', '/paths/~1y/get/responses/200/description']);
+    expect(after.split('\n')[(lines.get('/paths/~1y/get/responses/200/description') ?? 0) - 1]).toContain('description: fine');
+  });
+});

@@ -1,8 +1,9 @@
 import { parseDocument } from 'yaml';
 import { canonicalJson } from '../util/canonical-json.js';
-import { isRecord, pointerParts, pointerToken, valueAt } from '../util/json-pointer.js';
+import { isRecord, pointerToken, valueAt } from '../util/json-pointer.js';
 import type { ContractPart } from '../document/contract-rule.js';
 import type { Deviation } from './check/deviation.js';
+import { yamlPlace } from './yaml-place.js';
 
 /** One change of a document: a value at a pointer, or nothing there any more. */
 export interface ContractEdit {
@@ -114,9 +115,12 @@ export function editContract(text: string, format: 'json' | 'yaml', edits: reado
   // JSON is YAML, and its flow style stays; a text of one line stays one.
   const document = parseDocument(text, { version: '1.2', logLevel: 'silent' });
   for (const { pointer, value } of edits) {
-    const path = pathIn(document.toJS({ maxAliasCount: 1000 }), pointer);
-    if (value === undefined) document.deleteIn(path);
-    else document.setIn(path, document.createNode(value, { flow: format === 'json' }));
+    const { path, parent } = yamlPlace(document, pointer);
+    const made = value === undefined ? undefined : document.createNode(value, { flow: format === 'json' });
+    // What stands behind an alias is changed where it was written.
+    if (parent === null) document.setIn(path, made);
+    else if (made === undefined) parent.delete(path[path.length - 1]);
+    else parent.set(path[path.length - 1], made);
   }
   if (format === 'yaml') return withLinesOf(text, document.toString({ lineWidth: 0 }));
   return `${JSON.stringify(document.toJS({ maxAliasCount: 1000 }), null, /^\s*\{\s*\n/.test(text) ? indentOf(text) : 0)}\n`;
@@ -156,15 +160,3 @@ const saysOf = (line: string): string => line.replace(/\s+/g, '').replaceAll('"'
 const depthOf = (line: string): number => line.length - line.trimStart().length;
 
 const indentOf = (text: string): number => /^\s*\{\s*\n( +)/.exec(text)?.[1]?.length ?? 2;
-
-/** Parts of a pointer, places in lists as numbers. */
-function pathIn(document: unknown, pointer: string): (string | number)[] {
-  const path: (string | number)[] = [];
-  let value = document;
-  for (const part of pointerParts(pointer) ?? []) {
-    const key = Array.isArray(value) ? Number(part) : part;
-    path.push(key);
-    value = Array.isArray(value) ? (value as unknown[])[key as number] : isRecord(value) ? value[part] : undefined;
-  }
-  return path;
-}

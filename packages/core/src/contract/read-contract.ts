@@ -1,8 +1,9 @@
 import { LineCounter, parseDocument, type Document } from 'yaml';
-import { isRecord, pointerParts } from '../util/json-pointer.js';
+import { isRecord } from '../util/json-pointer.js';
 import { jsonFaultLine } from './json-fault.js';
 import { locateJson } from './locate-json.js';
 import { ProblemList, type ContractProblem } from './problem.js';
+import { yamlPlace } from './yaml-place.js';
 
 /** Budgets on a description: size in characters, nesting, YAML aliases that may be expanded, and values in all when they are. */
 export const CONTRACT_BUDGET = { maxLength: 16 * 1024 * 1024, maxYamlLength: 4 * 1024 * 1024, maxDepth: 200, maxAliases: 1000, maxValues: 5_000_000 } as const;
@@ -101,7 +102,7 @@ function parseYaml(text: string, problems: ProblemList): Parsed | null {
 function locateYaml(document: Document, lineCounter: LineCounter, pointers: readonly string[]): Map<string, number> {
   const lines = new Map<string, number>();
   for (const pointer of pointers) {
-    const node = document.getIn(pointerParts(pointer) ?? [], true);
+    const { node } = yamlPlace(document, pointer);
     const range = isRecord(node) ? node['range'] : undefined;
     const start: unknown = Array.isArray(range) ? range[0] : undefined;
     if (typeof start === 'number') lines.set(pointer, lineCounter.linePos(start).line);

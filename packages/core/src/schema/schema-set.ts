@@ -118,9 +118,6 @@ const ONE = [
 const SOME = ['allOf', 'anyOf', 'oneOf', 'prefixItems', 'items'];
 const NAMED = ['properties', 'patternProperties', '$defs', 'definitions', 'dependentSchemas', 'dependencies'];
 
-/** Members of OpenAPI objects that hold no schema, whatever they look like. */
-const NO_SCHEMAS = new Set(['example', 'examples', 'default', 'enum', 'const', 'value', 'security', 'scopes', 'mapping', 'tags', 'servers']);
-
 /** Collects the names that schemas give themselves. Walks each schema once. */
 export class NameIndex {
   readonly #names: { uri: string; pointer: string; dynamic: boolean }[] = [];
@@ -170,19 +167,5 @@ export class NameIndex {
       if (typeof anchor === 'string') this.#names.push({ uri: `${here}#${anchor}`, pointer, dynamic });
     }
     return here;
-  }
-
-  /** Looks for schemas anywhere in a part of an OpenAPI document. */
-  openApi(value: unknown, pointer: string, base: string, dialect: Dialect): void {
-    if (Array.isArray(value)) return value.forEach((item, index) => this.openApi(item, `${pointer}/${index}`, base, dialect));
-    if (!isRecord(value)) return;
-    for (const [name, member] of Object.entries(value)) {
-      const at = `${pointer}/${pointerToken(name)}`;
-      if (NO_SCHEMAS.has(name) || name.startsWith('x-')) continue;
-      if (name === 'schema') this.schema(member, at, base, dialect);
-      else if (name === 'schemas' && isRecord(member))
-        for (const [own, item] of Object.entries(member)) this.schema(item, `${at}/${pointerToken(own)}`, base, dialect);
-      else this.openApi(member, at, base, dialect);
-    }
   }
 }

@@ -52,6 +52,10 @@ export function DriftTab({ api }: { readonly api: ApiView }) {
             the contract
           </button>
           ,{' '}
+          <button className="link" disabled={fetchText.isPending} onClick={() => fetchText.mutate({ path: 'contract/openapi-3.1', name: 'as OpenAPI 3.1' })}>
+            it as OpenAPI 3.1
+          </button>
+          ,{' '}
           <button className="link" disabled={fetchText.isPending} onClick={() => fetchText.mutate({ path: 'contract/enforced', name: 'as enforced' })}>
             it with what is really enforced
           </button>

@@ -169,10 +169,12 @@ function NewTeam({ first }: { readonly first: boolean }) {
   const make = useMutation({
     mutationFn: () => api.post<{ id: string }>('/teams', { name }),
     onSuccess: async ({ id }) => {
+      // It is chosen once it is known: what is done next is done for it.
+      await client.invalidateQueries(siteQuery);
       chooseTeam(id);
+      await client.invalidateQueries();
       setName('');
       setOpen(false);
-      await client.invalidateQueries();
     },
   });
   if (!open)

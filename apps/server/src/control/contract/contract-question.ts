@@ -43,6 +43,8 @@ export type ContractQuestion =
     }
   /** What it offers otherwise than an earlier one. */
   | { readonly kind: 'changes'; readonly text: string; readonly before: string }
+  /** How it says the same as OpenAPI 3.1. */
+  | { readonly kind: 'openapi-3.1'; readonly text: string; readonly format: 'json' | 'yaml' }
   | { readonly kind: 'enforced'; readonly text: string; readonly format: 'json' | 'yaml'; readonly api: ApiRule; readonly limiting: LimitingRules };
 
 /** A description in a newer form; null with the reason where it could not be made. */

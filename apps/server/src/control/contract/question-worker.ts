@@ -1,6 +1,7 @@
 import {
   acceptDeviation,
   acceptDrift,
+  asOpenApi31,
   describeLearned,
   driftOf,
   editContract,
@@ -68,6 +69,10 @@ function answer(question: ContractQuestion): Answer {
       return offeredChanges(readContract(question.before).document ?? {}, document ?? {});
     case 'reference':
       return question.operation ? referenceOperation(document ?? {}, question.operation.method, question.operation.path) : referenceIndex(document ?? {});
+    case 'openapi-3.1': {
+      const edits = asOpenApi31(document ?? {});
+      return { text: edits.length === 0 ? question.text : editContract(question.text, question.format, edits) };
+    }
     case 'enforced':
       return { text: editContract(question.text, question.format, enforcedContract(document ?? {}, question.api, question.limiting)) };
   }

@@ -59,6 +59,12 @@ export class InventoryController {
     return { text: await this.inventory.document(id), format: 'json' };
   }
 
+  @Get('apis/:id/contract/openapi-3.1')
+  @Endpoint({ summary: 'The contract of the draft, with all that was accepted, as an OpenAPI 3.1 description', answer: ContractText, errors: [404] })
+  asOpenApi31(@Param('id') id: string): Promise<ContractText> {
+    return this.inventory.asOpenApi31(id);
+  }
+
   @Get('apis/:id/contract/enforced')
   @Endpoint({ summary: 'The contract with what is really enforced by the draft', answer: ContractText, errors: [404] })
   enforced(@Param('id') id: string): Promise<ContractText> {

@@ -176,6 +176,15 @@ export class InventoryService {
     return `${JSON.stringify(learnedDocument(`${api.name}, learned from traffic`, api.version, entries), null, 2)}\n`;
   }
 
+  /** The contract of the draft, as OpenAPI 3.1 whatever it was brought in as. */
+  async asOpenApi31(apiId: string): Promise<{ readonly text: string; readonly format: 'json' | 'yaml' }> {
+    const { contractHash } = this.apis.find(apiId);
+    const row = contractHash === null ? null : await this.contracts.find(contractHash);
+    if (!row) throw notFound('contract');
+    const { text } = await this.contracts.ask<WholeAnswer>({ kind: 'openapi-3.1', text: row.text, format: row.format });
+    return { text, format: row.format };
+  }
+
   /** The contract with what is really enforced. */
   async enforced(apiId: string): Promise<{ readonly text: string; readonly format: 'json' | 'yaml' }> {
     const api = this.apis.find(apiId);

@@ -4,6 +4,7 @@ import { SchemaCompiler, type SchemaChoices } from '../../schema/compile-schema.
 import type { Direction } from '../../schema/run.js';
 import { NameIndex, SchemaSet, type SchemaDocument, type SchemaNames } from '../../schema/schema-set.js';
 import { wholeDocument } from '../../schema/whole-document.js';
+import { eachSchema } from '../each-schema.js';
 import { AlikeMembers } from './alike-members.js';
 
 /** What the document of a contract is called where nothing else is said; references inside it are relative to it. */
@@ -79,7 +80,7 @@ export function wholeContract(document: Json, version: '3.0' | '3.1'): ContractS
 /** Names that the schemas of a contract give themselves. */
 export function namesOf(document: Json, version: '3.0' | '3.1'): SchemaNames {
   const names = new NameIndex();
-  if (version === '3.1') names.openApi(document, '', DOCUMENT, JSON_SCHEMA_2020);
+  if (version === '3.1') eachSchema(document, (schema, pointer) => names.schema(schema, pointer, DOCUMENT, JSON_SCHEMA_2020));
   return names.found;
 }
 

@@ -1,25 +1,18 @@
 import '@hyperjump/json-schema/openapi-3-0';
 import { registerSchema, validate, type SchemaObject } from '@hyperjump/json-schema/openapi-3-1';
-import { readdirSync, readFileSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { SchemaCompiler } from '../../schema/compile-schema.js';
 import { Run } from '../../schema/run.js';
-import { isRecord, pointerToken, valueAt } from '../../util/json-pointer.js';
+import { examplesOf, filesBelow, mutants } from '../../../test/published-contracts.js';
 import { contractFaults } from '../contract-faults.js';
 import { listOperations } from '../list-operations.js';
 import { readContract } from '../read-contract.js';
-import { wholeContract, type ContractPlace, type ContractSource } from './contract-source.js';
+import { wholeContract } from './contract-source.js';
 
 // Published descriptions from the registry: @readme/oas-examples 8.2.2 (MIT), @scalar/galaxy 0.6.12 (MIT) and @blockfrost/openapi
 // 0.1.93 (Apache-2.0). The second opinion is @hyperjump/json-schema 1.18.0 (MIT) in its dialects for OpenAPI 3.0 and 3.1.
 const MODULES = join(import.meta.dirname, '../../../../../node_modules');
-
-function filesBelow(folder: string): string[] {
-  return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => {
-    const path = join(folder, entry.name);
-    return entry.isDirectory() ? filesBelow(path) : entry.name.endsWith('.json') ? [path] : [];
-  });
-}
 
 const FILES = [
   ...filesBelow(join(MODULES, '@readme/oas-examples/3.0/json')),
@@ -27,55 +20,6 @@ const FILES = [
   join(import.meta.dirname, '../../../test/fixtures/openapi/galaxy-3.1.json'),
   join(MODULES, '@blockfrost/openapi/openapi.yaml'),
 ];
-
-/** Schemas of bodies in JSON, by pointer, with the examples that their document gives. */
-function* examplesOf(source: ContractSource, document: Readonly<Record<string, unknown>>): Generator<[pointer: string, example: unknown]> {
-  for (const { pointer } of listOperations(document).operations) {
-    const operation = valueAt(document, pointer);
-    if (!isRecord(operation)) continue;
-    const answers = isRecord(operation['responses']) ? Object.keys(operation['responses']).filter((key) => !key.startsWith('x-')) : [];
-    const places = [...(operation['requestBody'] === undefined ? [] : ['requestBody']), ...answers.map((key) => `responses/${key}`)];
-    for (const place of places) yield* mediaExamples(source, source.object(`${pointer}/${place}`));
-  }
-}
-
-function* mediaExamples(source: ContractSource, place: ContractPlace | null): Generator<[string, unknown]> {
-  const content = place?.value['content'];
-  for (const [type, media] of isRecord(content) ? Object.entries(content) : []) {
-    if (!type.includes('json') || !isRecord(media) || media['schema'] === undefined) continue;
-    const at = `${place?.pointer ?? ''}/content/${pointerToken(type)}`;
-    if ('example' in media) yield [`${at}/schema`, media['example']];
-    for (const name of isRecord(media['examples']) ? Object.keys(media['examples']) : []) {
-      const example = source.object(`${at}/examples/${pointerToken(name)}`)?.value;
-      if (example && 'value' in example) yield [`${at}/schema`, example['value']];
-    }
-  }
-}
-
-/** A value with a member dropped, of another type, added, at every depth up to three. */
-function* mutants(value: unknown, depth = 0): Generator<unknown> {
-  if (depth > 3) return;
-  if (Array.isArray(value)) {
-    const [first, ...rest] = value as unknown[];
-    yield [...(value as unknown[]), null];
-    yield {};
-    if (first === undefined) return;
-    yield rest;
-    for (const mutant of mutants(first, depth + 1)) yield [mutant, ...rest];
-  } else if (isRecord(value)) {
-    for (const [name, member] of Object.entries(value)) {
-      yield Object.fromEntries(Object.entries(value).filter(([other]) => other !== name));
-      for (const mutant of mutants(member, depth + 1)) yield { ...value, [name]: mutant };
-    }
-    yield { ...value, 'x-added': 1 };
-    yield [];
-  } else {
-    yield null;
-    yield typeof value === 'string' ? 7 : 'text';
-    yield {};
-    if (typeof value === 'number') yield* [-1e9, value + 0.5];
-  }
-}
 
 const MOST_MUTANTS = 60;
 let decided = 0;
