@@ -40,8 +40,7 @@ const SLICE = 150;
 
 function start(program, ...args) {
   // As the gateway's own `npm start` has it.
-  const flags = program === 'gateway.mjs' ? ['--max-semi-space-size=4'] : [];
-  const child = fork(join(ROOT, 'perf', program), args, { execArgv: ['--expose-gc', ...flags], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
+  const child = fork(join(ROOT, 'perf', program), args, { execArgv: ['--expose-gc'], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
   children.push(child);
   child.latest = {};
   return new Promise((resolve) =>
