@@ -6,6 +6,7 @@ import { fixture } from '../../test/support.js';
 import { apiRule, requires } from '../../test/support.js';
 import { compareCallers } from '../access/compare-callers.js';
 import type { AccessRule } from '../document/access-rule.js';
+import { AS_ITS_API } from '../document/plain-rules.js';
 import type { ApiRule } from '../document/release-document.js';
 import { diffContracts, type Declared } from './diff-contracts.js';
 import { listOperations } from './list-operations.js';
@@ -261,20 +262,7 @@ describe('a newer description', () => {
     const { listed } = read(minimal(paths, rest));
     if (!listed) throw new Error('the description cannot be read');
     const schemes = listed.schemes.map((scheme) => ({ ...scheme, providers: scheme.type === 'unsupported' ? [] : ['trust'] }));
-    const operations = listed.operations.map(({ pointer: _pointer, ...own }) => ({
-      ...own,
-      id: `${own.method} ${own.path}`,
-      token: null,
-      message: null,
-      modes: null,
-      addresses: null,
-      conditions: null,
-      authorizers: null,
-      contract: null,
-      plan: null,
-      limits: [],
-      hidden: false,
-    }));
+    const operations = listed.operations.map(({ pointer: _pointer, ...own }) => ({ ...AS_ITS_API, ...own, id: `${own.method} ${own.path}` }));
     return { api: apiRule({ access: listed.access, schemes, operations, ...change }), declared: listed };
   };
   const diff = (before: ReturnType<typeof apiOf>, after: ReturnType<typeof apiOf>) => diffContracts(before.api, after.api, before.declared, after.declared);
