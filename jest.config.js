@@ -6,7 +6,7 @@ export default {
   testPathIgnorePatterns: ['/node_modules/', '/dist/'],
   modulePathIgnorePatterns: ['/dist/'],
   moduleNameMapper: {
-    '^@virga/(core|protocol|outbound)$': '<rootDir>/packages/$1/src/index.ts',
+    '^@virga/(core|protocol|outbound|threads)$': '<rootDir>/packages/$1/src/index.ts',
     '^@virga/protocol/node$': '<rootDir>/packages/protocol/src/node/index.ts',
     '^(\\.{1,2}/.*)\\.js$': '$1',
   },

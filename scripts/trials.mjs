@@ -42,13 +42,14 @@ async function ofControlPlane(control, token) {
 /** Trials of a document by itself: no client, no table, nothing saved. */
 async function ofDocument(file, earlier) {
   const { interpreters, localScripts, NOTHING_KNOWN, readDocument, runTrials, writeJUnit } = await import('@virga/core');
+  const { threadTime } = await import('@virga/threads');
   const { default: variant } = await import('@jitl/quickjs-wasmfile-release-sync');
   const { createRequire } = await import('node:module');
   const program = createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm');
-  const scripts = localScripts(
-    async () => interpreters(variant, new Uint8Array(readFileSync(program))),
-    () => performance.now(),
-  );
+  const scripts = localScripts(async () => interpreters(variant, new Uint8Array(readFileSync(program))), {
+    passed: () => performance.now(),
+    worked: threadTime(),
+  });
   const read = (name) => {
     try {
       return readDocument(JSON.parse(readFileSync(name, 'utf8')));

@@ -9,5 +9,5 @@ export const SCRIPTS_HERE = localScripts(
     if (!answer.ok) throw new Error(`the interpreter cannot be loaded: ${answer.status}`);
     return interpreters(variant, new Uint8Array(await answer.arrayBuffer()));
   },
-  () => performance.now(),
+  { passed: () => performance.now(), worked: () => null },
 );

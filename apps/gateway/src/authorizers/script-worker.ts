@@ -1,13 +1,12 @@
 // A thread that runs scripts of authorizers, each in an interpreter of its own.
 import variant from '@jitl/quickjs-wasmfile-release-sync';
 import { interpreters, ScriptSandbox, type ScriptRun, type ScriptSource, type TableRows } from '@virga/core';
+import { giveWay, threadTime } from '@virga/threads';
 import { LRUCache } from 'lru-cache';
 import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
 import { performance } from 'node:perf_hooks';
 import { parentPort } from 'node:worker_threads';
-import { giveWay } from '../ports/give-way.js';
-import { threadTime } from '../ports/thread-time.js';
 import type { ScriptAnswer, ScriptAsk, ScriptBegun } from './script-messages.js';
 
 /** Scripts that a thread holds ready. */
@@ -32,7 +31,11 @@ async function run(ask: ScriptAsk): Promise<ScriptRun> {
   let sandbox = opened.get(ask.identity);
   if (!sandbox) opened.set(ask.identity, (sandbox = open(ask.script)));
   const ready = await sandbox;
-  if (!(ready instanceof ScriptSandbox)) return ready;
+  if (!(ready instanceof ScriptSandbox)) {
+    // Another time it may be read in its time.
+    if (ready.kind === 'time') opened.delete(ask.identity);
+    return ready;
+  }
   const own = new Map(ask.script.tables.flatMap((name): [string, TableRows][] => (tables.has(name) ? [[name, tables.get(name) as TableRows]] : [])));
   port.postMessage({ begun: ask.number } satisfies ScriptBegun);
   try {

@@ -1,10 +1,10 @@
 // The thread that reads contracts: fetches or unseals their texts, reads them and takes them apart.
 import { isRecord, namesOf, readContract, splitContract } from '@virga/core';
+import { giveWay } from '@virga/threads';
 import { hash as hashOf } from 'node:crypto';
 import { join } from 'node:path';
 import { parentPort, workerData } from 'node:worker_threads';
 import { request } from 'undici';
-import { giveWay } from '../ports/give-way.js';
 import { SealedFile } from '../snapshot/sealed-file.js';
 import { packTexts } from './held-texts.js';
 import type { ContractThreadData, FromContractThread, ReadContractAsk } from './contract-messages.js';

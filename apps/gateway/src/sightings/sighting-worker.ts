@@ -1,6 +1,6 @@
 // The thread that looks into requests which were answered: learns operations, finds sensitive data, and tells both when asked.
+import { giveWay } from '@virga/threads';
 import { parentPort } from 'node:worker_threads';
-import { giveWay } from '../ports/give-way.js';
 import { SightingDesk } from './sighting-desk.js';
 import type { FromSightingThread, SeenRequest, ToSightingThread } from './sighting-messages.js';
 

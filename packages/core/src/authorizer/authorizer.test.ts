@@ -1,11 +1,8 @@
-import variant from '@jitl/quickjs-wasmfile-release-sync';
-import { readFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
+import { loadInterpreter, WORK_CLOCK } from '../../test/interpreter.js';
 import type { ScriptSource } from '../document/authorizer-rule.js';
 import { checkScript } from './check-script.js';
 import { isCovered, readScriptAnswer } from './read-answer.js';
-import { interpreters } from './load-interpreter.js';
-import { SCRIPT_SLOWEST, ScriptSandbox, type ScriptClock, type ScriptRun } from './script-sandbox.js';
+import { SCRIPT_SLOWEST, ScriptSandbox, type ScriptRun } from './script-sandbox.js';
 
 const script = (source: string, more: Partial<ScriptSource> = {}): ScriptSource => ({
   kind: 'script',
@@ -17,12 +14,10 @@ const script = (source: string, more: Partial<ScriptSource> = {}): ScriptSource 
   ...more,
 });
 
-const load = await interpreters(variant, new Uint8Array(readFileSync(createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm'))));
-
-const CLOCK: ScriptClock = { passed: () => performance.now(), worked: () => null };
+const load = await loadInterpreter();
 
 async function opened(source: string, more: Partial<ScriptSource> = {}): Promise<ScriptSandbox> {
-  const sandbox = await ScriptSandbox.open(load, script(source, more), CLOCK);
+  const sandbox = await ScriptSandbox.open(load, script(source, more), WORK_CLOCK);
   if (!(sandbox instanceof ScriptSandbox)) throw new Error(JSON.stringify(sandbox));
   return sandbox;
 }
@@ -82,28 +77,54 @@ describe('a script in its sandbox', () => {
     expect(kinds).toEqual(['loop: time', 'catch: time', 'memory: memory', 'big: memory', 'deep: fault', 'pattern: time', 'sort: time', 'throw: fault']);
   });
 
-  it('has its time as work, not as what a busy machine kept it waiting for, up to a bound', async () => {
-    // Of each step of a clock that is asked, this share is work.
-    const kinds = async (share: number | null, rounds: string): Promise<string> => {
-      let passed = 0;
-      let asked = 0;
-      const clock = { passed: () => (passed += 1), worked: () => (asked++, share === null ? null : passed * share) };
-      const sandbox = await ScriptSandbox.open(
-        load,
-        script(`function decide() { let n = 0; for (let i = 0; i < ${rounds}; i++) n += i; return { n } }`),
-        clock,
-      );
-      if (!(sandbox instanceof ScriptSandbox)) throw new Error(JSON.stringify(sandbox));
-      [passed, asked] = [0, 0];
-      const { kind } = sandbox.run({ input: '{}', tables: new Map(), hidden: null });
-      return `${kind} ${passed <= 156 ? 'within' : passed <= 150 * SCRIPT_SLOWEST + 2 ? 'beyond' : 'far beyond'}, ${asked > 0 ? 'measured' : 'not measured'}`;
+  describe('has its time as work, not as what a busy machine kept it waiting for, up to a bound', () => {
+    /** A clock of which each step is work by this share. What it waits for stands between the first two steps. */
+    const clockOf = (share: number | null) => {
+      const clock = {
+        steps: 0,
+        waits: 0,
+        passed: () => (clock.steps++ === 0 ? 1 : clock.took()),
+        worked: () => (share === null ? null : clock.steps * share),
+        took: () => clock.steps + clock.waits,
+      };
+      return clock;
     };
-    expect(await kinds(0.2, '100')).toBe('answer within, not measured');
-    expect(await kinds(0.2, '3e6')).toBe('answer beyond, measured');
-    expect(await kinds(1, '3e6')).toBe('time within, measured');
-    expect(await kinds(null, '3e6')).toBe('time within, measured');
-    expect(await kinds(0.5, '1e9')).toBe('time beyond, measured');
-    expect(await kinds(0.001, '1e9')).toBe('time beyond, measured');
+    const counting = (rounds: string) => script(`function decide() { let n = 0; for (let i = 0; i < ${rounds}; i++) n += i; return { n } }`);
+
+    it('in a call', async () => {
+      const kinds = async (share: number | null, rounds: string, waits = 0): Promise<string> => {
+        const clock = clockOf(share);
+        const sandbox = await ScriptSandbox.open(load, counting(rounds), clock);
+        if (!(sandbox instanceof ScriptSandbox)) throw new Error(JSON.stringify(sandbox));
+        Object.assign(clock, { steps: 0, waits });
+        const { kind } = sandbox.run({ input: '{}', tables: new Map(), hidden: null });
+        const took = clock.took();
+        return `${kind} ${took <= 156 ? 'within' : took <= 150 * SCRIPT_SLOWEST + 2 ? 'beyond' : 'far beyond'}`;
+      };
+      expect(await kinds(0.2, '100')).toBe('answer within');
+      expect(await kinds(0.2, '3e6')).toBe('answer beyond');
+      expect(await kinds(1, '3e6')).toBe('time within');
+      expect(await kinds(null, '3e6')).toBe('time within');
+      expect(await kinds(0.5, '1e9')).toBe('time beyond');
+      expect(await kinds(0.001, '1e9')).toBe('time beyond');
+      expect(await kinds(0.2, '3e4', 1000)).toBe('answer beyond');
+      expect(await kinds(null, '3e4', 1000)).toBe('time beyond');
+      expect(await kinds(0.2, '3e4', 2000)).toBe('time far beyond');
+    });
+
+    it('while it is read', async () => {
+      const cameOf = async (share: number | null, waits: number): Promise<string> => {
+        const sandbox = await ScriptSandbox.open(load, counting('1'), Object.assign(clockOf(share), { waits }));
+        return sandbox instanceof ScriptSandbox ? 'ready' : sandbox.kind;
+      };
+      expect([await cameOf(null, 0), await cameOf(0.2, 0), await cameOf(0.2, 1000), await cameOf(0.2, 3000), await cameOf(null, 1000)]).toEqual([
+        'ready',
+        'ready',
+        'ready',
+        'time',
+        'time',
+      ]);
+    });
   });
 
   it('reads times, and knows none by itself', async () => {
@@ -186,7 +207,7 @@ describe('a script in its sandbox', () => {
   });
 
   it('cannot begin with what is no script, loops or holds too much', async () => {
-    const open = (source: string) => ScriptSandbox.open(load, script(source), CLOCK);
+    const open = (source: string) => ScriptSandbox.open(load, script(source), WORK_CLOCK);
     expect(await open('function decide( {')).toMatchObject({ kind: 'fault', line: 1 });
     expect(await open('const other = 1')).toMatchObject({ kind: 'fault' });
     expect(await open('for (;;);')).toEqual({ kind: 'time' });

@@ -1,6 +1,6 @@
 import { AnswerMemory } from './answer-memory.js';
 import type { Authorizers } from './ask.js';
-import { ScriptSandbox, type LoadInterpreter, type ScriptRun } from './script-sandbox.js';
+import { ScriptSandbox, type LoadInterpreter, type ScriptClock, type ScriptRun } from './script-sandbox.js';
 
 /** Scripts that are held ready. */
 const MAX_SCRIPTS = 50;
@@ -10,7 +10,7 @@ const MAX_SCRIPTS = 50;
  * everybody in that thread waits for. Services are asked by nobody here.
  * @param begin loads the interpreter, once
  */
-export function localScripts(begin: () => Promise<LoadInterpreter>, ticks: () => number): Authorizers {
+export function localScripts(begin: () => Promise<LoadInterpreter>, clock: ScriptClock): Authorizers {
   let load: Promise<LoadInterpreter> | null = null;
   const opened = new Map<string, Promise<ScriptSandbox | Exclude<ScriptRun, { kind: 'answer' }>>>();
   return {
@@ -19,11 +19,14 @@ export function localScripts(begin: () => Promise<LoadInterpreter>, ticks: () =>
       if (!sandbox) {
         for (const oldest of opened.keys()) if (opened.size >= MAX_SCRIPTS) opened.delete(oldest);
         load ??= begin();
-        opened.set(identity, (sandbox = load.then((ready) => ScriptSandbox.open(ready, script, { passed: ticks, worked: () => null }))));
+        opened.set(identity, (sandbox = load.then((ready) => ScriptSandbox.open(ready, script, clock))));
       }
       try {
         const ready = await sandbox;
-        return ready instanceof ScriptSandbox ? ready.run(call) : ready;
+        if (ready instanceof ScriptSandbox) return ready.run(call);
+        // Another time it may be read in its time.
+        if (ready.kind === 'time') opened.delete(identity);
+        return ready;
       } catch (error) {
         opened.delete(identity);
         load = null;

@@ -116,7 +116,7 @@ export class ScriptSandbox {
   #call: QuickJSHandle | null = null;
   #decide: QuickJSHandle | null = null;
   #kept: readonly { readonly at: number; readonly bytes: Uint8Array }[] = [];
-  #time = { beganAt: 0, mayMs: 0, worked: null as number | null };
+  #time: { readonly beganAt: number; readonly mayMs: number; readonly worked: number | null } = { beganAt: 0, mayMs: 0, worked: null };
   #interrupted = false;
   #tables: ReadonlyMap<string, TableRows> = new Map();
 
@@ -159,7 +159,9 @@ export class ScriptSandbox {
       .newFunction('row', (table, key) => this.#row(context.getString(table), context.getString(key)))
       .consume((handle) => context.setProp(context.global, '__row', handle));
     context.newFunction('tables', () => context.newString(JSON.stringify(tables))).consume((handle) => context.setProp(context.global, '__tables', handle));
-    this.#call = context.unwrapResult(context.evalCode(PRELUDE, 'prelude.js'));
+    const prelude = context.evalCode(PRELUDE, 'prelude.js');
+    if (prelude.error) return this.#failed(prelude.error);
+    this.#call = prelude.value;
     // Its text stands first, so that lines are counted as its author counts them.
     const read = context.evalCode(source, FILE, { type: 'global', strict: true });
     if (read.error) return this.#failed(read.error);
@@ -172,17 +174,14 @@ export class ScriptSandbox {
   }
 
   #begins(mayMs: number): void {
-    this.#time = { beganAt: this.#clock.passed(), mayMs, worked: null };
+    this.#time = { beganAt: this.#clock.passed(), mayMs, worked: this.#clock.worked() };
   }
 
-  /** Asked between steps of a script, first after some thousand of them. A busy machine takes nothing from its time, up to a bound. */
+  /** Asked between steps of a script, every some thousand of them. A busy machine takes nothing from its time, up to a bound. */
   #isOver(): boolean {
     const { beganAt, mayMs, worked } = this.#time;
     const passed = this.#clock.passed() - beganAt;
-    if (passed <= mayMs) {
-      if (worked === null) this.#time.worked = this.#clock.worked();
-      return false;
-    }
+    if (passed <= mayMs) return false;
     if (worked === null || passed > mayMs * SCRIPT_SLOWEST) return true;
     const now = this.#clock.worked();
     return now === null || now - worked > mayMs;
@@ -251,9 +250,8 @@ const INTRINSICS = {
   Date: true,
 } as const;
 
-const WORDS = PAGE / 4;
-/** A word of what free memory is marked with: nothing makes a page of these by itself. */
-const markOf = (word: number): number => Math.imul((word % WORDS) + 1, 0x9e3779b1) | 1;
+/** What free memory is marked with, a page: nothing makes one of these by itself. */
+const MARKS = Int32Array.from({ length: PAGE / 4 }, (_, word) => Math.imul(word + 1, 0x9e3779b1) | 1);
 /** What static data of the interpreter may still come to use. */
 const STATIC_SLACK = 64 * 1024;
 
@@ -268,9 +266,9 @@ function markHeap(module: QuickJSWASMModule): number {
   const memory = new Int32Array(module.getWasmMemory().buffer);
   let last = memory.length - 1;
   while (last > 0 && memory[last] === 0) last--;
-  const from = Math.ceil((last + 1) / WORDS) * WORDS;
+  const from = Math.ceil((last + 1) / MARKS.length) * MARKS.length;
   const to = Math.min(memory.length, from + (BEGINNING_BYTES * 2) / 4);
-  for (let word = from; word < to; word++) memory[word] = markOf(word);
+  for (let word = from; word < to; word += MARKS.length) memory.set(MARKS, word);
   return from * 4;
 }
 
@@ -282,7 +280,7 @@ function keepMemory(module: QuickJSWASMModule, markedAt: number): { at: number; 
   const { buffer } = module.getWasmMemory();
   const memory = new Int32Array(buffer);
   let top = Math.min(memory.length, (markedAt + BEGINNING_BYTES * 2) / 4);
-  while (top * 4 > markedAt && memory[top - 1] === markOf(top - 1)) top--;
+  while (top * 4 > markedAt && memory[top - 1] === MARKS[(top - 1) % MARKS.length]) top--;
   let unused = { from: 0, to: 0 };
   for (let word = 0, from = 0; word <= markedAt / 4; word++) {
     if (memory[word] === 0) continue;

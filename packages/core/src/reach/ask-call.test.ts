@@ -1,8 +1,5 @@
-import variant from '@jitl/quickjs-wasmfile-release-sync';
-import { readFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
+import { loadInterpreter, WORK_CLOCK } from '../../test/interpreter.js';
 import { apiRule, goodClaims, makeProvider, NOW, operation, portsOf, providerRule, releaseOf, requires, TestKeys } from '../../test/support.js';
-import { interpreters } from '../authorizer/load-interpreter.js';
 import { localScripts } from '../authorizer/local-scripts.js';
 import { decide } from '../decision/decide.js';
 import { Exchange } from '../decision/exchange.js';
@@ -15,11 +12,7 @@ import { Supposition } from '../suppose/supposition.js';
 import { askCall, type CallAnswer, type CallQuestion } from './ask-call.js';
 import { firstPassing } from './let-through.js';
 
-const program = new Uint8Array(readFileSync(createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm')));
-const scripts = localScripts(
-  () => interpreters(variant, program),
-  () => performance.now(),
-);
+const scripts = localScripts(loadInterpreter, WORK_CLOCK);
 const sections = { name: 'sections', paths: ['sections'], split: 'none', stripPrefixes: [], table: [], unlisted: 'keep', fallback: [] } as const;
 const PROVIDER = providerRule({ claimMap: { ...providerRule().claimMap, attributes: [sections] } });
 

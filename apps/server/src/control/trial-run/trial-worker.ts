@@ -1,6 +1,7 @@
 // A thread that runs trials, so that nobody waits for them who does not want them.
 import variant from '@jitl/quickjs-wasmfile-release-sync';
 import { interpreters, localScripts, runTrials } from '@virga/core';
+import { threadTime } from '@virga/threads';
 import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
 import { parentPort } from 'node:worker_threads';
@@ -8,7 +9,7 @@ import type { TrialsAsked, TrialsDone } from './trial-messages.js';
 
 const scripts = localScripts(
   async () => interpreters(variant, new Uint8Array(await readFile(createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm')))),
-  () => performance.now(),
+  { passed: () => performance.now(), worked: threadTime() },
 );
 
 // One after another: a run takes the thread anyway.

@@ -1,4 +1,4 @@
-import { threadTime } from '../src/ports/thread-time.js';
+import { threadTime } from './thread-time.js';
 
 const sleep = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms));
 

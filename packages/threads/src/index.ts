@@ -1,0 +1,2 @@
+export { giveWay } from './give-way.js';
+export { threadTime } from './thread-time.js';
