@@ -125,6 +125,10 @@ test('a condition reads the body: its members are offered, a wrong name is told,
   await page.keyboard.press('Escape');
   await page.keyboard.type('reson != ""');
   await expect(dialog.getByText('The contract names no reson in the body.')).toBeVisible();
+  await page.keyboard.type(' && request.body.opening + 1 < 60');
+  await expect(
+    dialog.getByText(/It does not fit the types that the contract gives\. Line 1, column \d+: \+ does not go with double and int; a whole number/),
+  ).toBeVisible();
   const tried = dialog.getByRole('list', { name: 'What the conditions come to' }).getByRole('listitem');
   await expect(tried.last()).toContainText('wide by dispatchers comes to no answer and refuses');
   await dialog.getByRole('button', { name: 'Leave it' }).click();

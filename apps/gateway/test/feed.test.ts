@@ -12,7 +12,7 @@ let node: GatewayNode;
 let url: string;
 const servers: Server[] = [];
 
-beforeEach(async () => {
+beforeAll(async () => {
   control = new FakeControl();
   await control.start();
   upstream = await echoUpstream();
@@ -23,7 +23,7 @@ beforeEach(async () => {
   control.send({ type: 'release', number: 1, hash: 'h1', document: documentFor(upstream.url, issuer.issuer) });
   await until(() => control.statuses.some((status) => status.release?.number === 1), 'release 1');
 });
-afterEach(async () => {
+afterAll(async () => {
   for (const server of servers.splice(0)) {
     server.closeAllConnections();
     server.close();

@@ -135,9 +135,13 @@ export async function echoUpstream(
   return { url: `http://127.0.0.1:${await listening(server)}`, server, requests };
 }
 
-/** An issuer over HTTP with one key. */
+const makePair = () => generateKeyPair('RS256', { extractable: true });
+/** Key pairs of issuers that are gone: to make one takes longer than most tests. */
+const sparePairs: Awaited<ReturnType<typeof makePair>>[] = [];
+
+/** An issuer over HTTP with one key, which no other one has at the same time. */
 export async function makeIssuer() {
-  const pair = await generateKeyPair('RS256', { extractable: true });
+  const pair = sparePairs.pop() ?? (await makePair());
   const state = {
     keys: [{ ...(await exportJWK(pair.publicKey)), kid: 'k1', alg: 'RS256', use: 'sig' }],
     privateKey: pair.privateKey,
@@ -150,7 +154,7 @@ export async function makeIssuer() {
     if (req.url?.endsWith('/keys')) state.fetches++;
     res.writeHead(200, { 'content-type': 'application/json' });
     res.end(JSON.stringify(req.url?.endsWith('/keys') ? { keys: state.keys } : { issuer, jwks_uri: `${issuer}/keys` }));
-  });
+  }).once('close', () => sparePairs.push(pair));
   const issuer = `http://127.0.0.1:${await listening(server)}`;
   const sign = (claims: JWTPayload = {}): Promise<string> => {
     const now = Math.floor(Date.now() / 1000);
@@ -159,7 +163,7 @@ export async function makeIssuer() {
       .sign(state.privateKey);
   };
   const rotate = async (): Promise<void> => {
-    const next = await generateKeyPair('RS256', { extractable: true });
+    const next = await makePair();
     state.kid = `k${state.keys.length + 1}`;
     state.keys = [{ ...(await exportJWK(next.publicKey)), kid: state.kid, alg: 'RS256', use: 'sig' }, ...state.keys];
     state.privateKey = next.privateKey;
@@ -253,13 +257,16 @@ export async function startGuarded(handle?: Parameters<typeof echoUpstream>[0]) 
   return { control, upstream, issuer, node, port, stop };
 }
 
-/** Writes bytes to a port and reads until the other side closes or is silent. */
-export function raw(port: number, text: string, silenceMs = 1200): Promise<string> {
+/** Writes bytes to a port and reads until the other side closes or is silent: longer for its first word than between others, where nothing is said. */
+export function raw(port: number, text: string, silenceMs?: number): Promise<string> {
   return new Promise((resolve, reject) => {
     const socket = connect(port, '127.0.0.1');
     let received = '';
-    socket.setTimeout(silenceMs, () => socket.destroy());
-    socket.on('data', (part) => (received += part.toString('latin1')));
+    socket.setTimeout(silenceMs ?? 3000, () => socket.destroy());
+    socket.on('data', (part) => {
+      received += part.toString('latin1');
+      socket.setTimeout(silenceMs ?? 400);
+    });
     socket.on('close', () => resolve(received));
     socket.on('error', reject);
     socket.write(text, 'latin1');

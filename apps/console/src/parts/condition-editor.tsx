@@ -1,7 +1,7 @@
-import { completeCondition, compileCondition, type ConditionScope } from '@virga/core';
+import { againstContract, completeCondition, compileCondition, type ConditionFault, type ConditionScope } from '@virga/core';
 import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
 import { StreamLanguage } from '@codemirror/language';
-import { linter } from '@codemirror/lint';
+import { linter, type Diagnostic } from '@codemirror/lint';
 import { useMemo } from 'react';
 import CodeEditor from './code-editor';
 
@@ -59,13 +59,11 @@ export default function ConditionEditor({
       linter(
         (view) => {
           const source = view.state.doc.toString();
-          const compiled = source.trim() === '' ? [] : compileCondition(source, scope);
-          return ('evaluate' in compiled ? [] : compiled).map(({ at, length, says }) => ({
-            from: Math.min(at, source.length),
-            to: Math.min(at + length, source.length),
-            severity: 'error',
-            message: says,
-          }));
+          if (source.trim() === '') return [];
+          const compiled = compileCondition(source, scope);
+          const marked = (faults: readonly ConditionFault[], severity: Diagnostic['severity']): Diagnostic[] =>
+            faults.map(({ at, length, says }) => ({ from: Math.min(at, source.length), to: Math.min(at + length, source.length), severity, message: says }));
+          return 'evaluate' in compiled ? marked(againstContract(source, scope).faults, 'warning') : marked(compiled, 'error');
         },
         { delay: 150 },
       ),

@@ -13,7 +13,7 @@ import type { ScriptAnswer, ScriptAsk, ScriptBegun } from './script-messages.js'
 const MAX_SCRIPTS = 16;
 
 if (parentPort === null) throw new Error('this runs in a thread of a node');
-giveWay();
+giveWay('awaited');
 const port = parentPort;
 
 const load = readFile(createRequire(import.meta.url).resolve('@jitl/quickjs-wasmfile-release-sync/wasm')).then((bytes) =>

@@ -59,5 +59,5 @@ async function read(hash: string): Promise<void> {
   tell({ type: 'read', version, names: namesOf(document, version), parts }, [parts.bytes.buffer, parts.offsets.buffer]);
 }
 
-giveWay();
+giveWay('background');
 parentPort?.on('message', ({ hash }: ReadContractAsk) => void read(hash).catch((error: Error) => tell({ type: 'failed', says: error.message })));

@@ -4,7 +4,7 @@ import { parentPort } from 'node:worker_threads';
 import { SightingDesk } from './sighting-desk.js';
 import type { FromSightingThread, SeenRequest, ToSightingThread } from './sighting-messages.js';
 
-giveWay();
+giveWay('background');
 const desk = new SightingDesk();
 const tell = (message: FromSightingThread): void => parentPort?.postMessage(message);
 

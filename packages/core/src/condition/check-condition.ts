@@ -1,6 +1,6 @@
 import { wordLength, type ConditionFault } from './condition-fault.js';
 import { FUNCTIONS, OPERATORS, TYPE_NAMES, type Overload } from './condition-functions.js';
-import { HEADERS, inputOf, type ConditionScope } from './condition-input.js';
+import { HEADERS } from './condition-input.js';
 import {
   comparable,
   DYN,
@@ -30,9 +30,9 @@ export interface CheckedCondition {
   readonly types: ReadonlyMap<bigint, ConditionType>;
 }
 
-/** Holds a condition against what it looks at: names, members, types, and that it says yes or no. */
-export function checkCondition(parsed: ParsedCondition, scope: ConditionScope): CheckedCondition {
-  const { type, faults, types } = checkExpression(parsed, inputOf(scope));
+/** Holds a condition against what it looks at: names, members, types, and that it says yes or no. @param input the variables that it may use */
+export function checkCondition(parsed: ParsedCondition, input: Readonly<Record<string, MemberType>>): CheckedCondition {
+  const { type, faults, types } = checkExpression(parsed, input);
   if (fits(type, BOOL)) return { faults, types };
   const { source, expression, placeOf } = parsed;
   const at = placeOf(expression.id);
@@ -125,6 +125,7 @@ class Check {
     if (of.kind === 'map') return fits(STRING, of.key) ? of.of : this.fault(expression, `its keys are of type ${typeName(of.key)}`);
     if (of.kind !== 'record') return this.fault(expression, `a ${typeName(of)} has no members`);
     const member = of.members[name];
+    if (member === undefined && of.open === true) return DYN;
     const there = Object.keys(of.members);
     return member?.type ?? this.fault(expression, `${of.name} has no member ${name}; ${there.length === 0 ? 'it has none' : `it has ${there.join(', ')}`}`);
   }
@@ -180,7 +181,8 @@ class Check {
     if (call.function === 'has') return this.fault(expression, 'has() asks for a member behind a dot; for a name in quotes write "name" in …');
     if (!overloads) return this.fault(expression, `there is no function ${call.function}`);
     const matching = overloads.filter((one) => takes(one, target, args));
-    if (matching.length === 0) return this.fault(expression, operator ? wrongOperands(operator.sign, args) : wrongCall(call.function, overloads, target, args));
+    if (matching.length === 0)
+      return this.fault(expression, operator ? wrongOperands(operator.sign, args, overloads) : wrongCall(call.function, overloads, target, args));
     const literal = faultOfLiteral(call);
     if (literal !== null) return this.fault(literal.at, literal.says);
     return matching.map(({ result }) => result).reduce(joined);
@@ -210,8 +212,12 @@ function takes({ target, args }: Overload, given: ConditionType | null, types: r
   return (target === null || given === null || fits(given, target)) && args.every((asked, index) => fits(types[index] ?? DYN, asked));
 }
 
-const wrongOperands = (sign: string, types: readonly ConditionType[]): string =>
-  types.length === 1 ? `${sign} does not go with a ${typeName(types[0] ?? DYN)}` : `${sign} does not go with ${types.map(typeName).join(' and ')}`;
+function wrongOperands(sign: string, types: readonly ConditionType[], overloads: readonly Overload[]): string {
+  if (types.length === 1) return `${sign} does not go with a ${typeName(types[0] ?? DYN)}`;
+  // Numbers of different kinds compare and do not reckon with one another.
+  const mixed = types.includes(DOUBLE) && types.includes(INT) && overloads.some((one) => takes(one, null, [DOUBLE, DOUBLE]));
+  return `${sign} does not go with ${types.map(typeName).join(' and ')}${mixed ? '; a whole number is a double where it is written as 1.0' : ''}`;
+}
 
 function wrongCall(name: string, overloads: readonly Overload[], target: ConditionType | null, types: readonly ConditionType[]): string {
   const written = (of: ConditionType | null, args: readonly ConditionType[]): string =>

@@ -5,7 +5,7 @@ import { CONDITION_BOUNDS } from '../document/condition-rule.js';
 import { beginSteps, BOUNDING_FUNCTIONS, boundExpression, stepsRanOut } from './bound-condition.js';
 import { checkCondition } from './check-condition.js';
 import type { ConditionFault } from './condition-fault.js';
-import type { ConditionScope } from './condition-input.js';
+import { inputOf, type ConditionScope } from './condition-input.js';
 import { parseCondition, type Expression, type ParsedCondition } from './parse-condition.js';
 import { pathsOf, type MemberPath } from './member-paths.js';
 import { cutAtAnd } from './cut-at-and.js';
@@ -69,7 +69,7 @@ export function compileCondition(source: string, scope: ConditionScope): Compile
 function compileAnew(source: string, scope: ConditionScope): CompiledCondition | readonly ConditionFault[] {
   const parsed = parseCondition(source);
   if (!('expression' in parsed)) return [parsed];
-  const { faults, types } = checkCondition(parsed, scope);
+  const { faults, types } = checkCondition(parsed, inputOf(scope));
   if (faults.length > 0) return faults;
   const looksAt = pathsOf(parsed.expression);
   // A table is named, so that what a condition hangs on is known before any request.

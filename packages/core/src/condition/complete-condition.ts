@@ -1,3 +1,4 @@
+import { bodyType } from './body-type.js';
 import { FUNCTIONS, MACROS } from './condition-functions.js';
 import { inputOf, type ConditionScope } from './condition-input.js';
 import { typeName, type ConditionType } from './condition-type.js';
@@ -25,20 +26,22 @@ export function completeCondition(source: string, at: number, scope: ConditionSc
     .split('.')
     .map((part) => part.trim())
     .filter(Boolean);
-  const input = inputOf(scope);
+  const input = inputOf(scope, bodyType(scope.bodyMembers));
   if (chain.length === 0) {
     const variables = Object.entries(input).map(([word, { type, about }]): ConditionWord => ({ word, kind: 'variable', detail: shortName(type), about }));
     const functions = ['has', ...namesOf(null)].map((word): ConditionWord => ({ word, kind: 'function', detail: `${word}(…)`, about: ABOUT[word] ?? '' }));
     return { from, words: [...variables, ...functions] };
   }
-  if (chain[0] === 'request' && chain[1] === 'body') return { from, words: bodyWords(chain.slice(2), scope) };
   let type: ConditionType | undefined = input[chain[0] as string]?.type;
   for (const part of chain.slice(1)) type = type?.kind === 'record' ? type.members[part]?.type : type?.kind === 'map' ? type.of : undefined;
+  const inBody = chain[0] === 'request' && chain[1] === 'body';
   const members = type?.kind === 'record' ? type.members : {};
   return {
     from,
     words: [
-      ...Object.entries(members).map(([word, member]): ConditionWord => ({ word, kind: 'member', detail: shortName(member.type), about: member.about })),
+      ...(inBody
+        ? bodyWords(chain.slice(2), scope)
+        : Object.entries(members).map(([word, member]): ConditionWord => ({ word, kind: 'member', detail: shortName(member.type), about: member.about }))),
       ...(type ? namesOf(type) : []).map((word): ConditionWord => ({ word, kind: 'function', detail: `.${word}(…)`, about: ABOUT[word] ?? '' })),
     ],
   };

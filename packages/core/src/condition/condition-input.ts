@@ -26,8 +26,11 @@ const record = (name: string, members: Readonly<Record<string, MemberType>>): Co
 const each = (names: readonly string[], make: (name: string) => MemberType): Record<string, MemberType> =>
   Object.assign(Object.create(null) as Record<string, MemberType>, Object.fromEntries(names.map((name) => [name, make(name)])));
 
-/** The variables of conditions with their types: one table for the check, the completion and the documents. */
-export function inputOf({ parameters, attributes, tables, body = true }: ConditionScope): Readonly<Record<string, MemberType>> {
+/**
+ * The variables of conditions with their types: one table for the check, the completion and the documents.
+ * @param bodyType what is believed of the body: nothing that decides, for anything may be sent
+ */
+export function inputOf({ parameters, attributes, tables, body = true }: ConditionScope, bodyType: ConditionType = DYN): Readonly<Record<string, MemberType>> {
   const texts = listOf(STRING);
   return each(['principal', 'client', 'credentials', 'request', 'resource', 'now'], (name) => {
     switch (name) {
@@ -88,7 +91,7 @@ export function inputOf({ parameters, attributes, tables, body = true }: Conditi
             ...(body
               ? {
                   body: member(
-                    DYN,
+                    bodyType,
                     'The body, JSON or a form: request.body.NAME; numbers are doubles. Not there where none was sent; one that cannot be read refuses',
                   ),
                 }

@@ -3,7 +3,8 @@ export type ConditionType =
   | { readonly kind: 'bool' | 'int' | 'uint' | 'double' | 'string' | 'bytes' | 'null' | 'timestamp' | 'duration' | 'type' | 'dyn' }
   | { readonly kind: 'list'; readonly of: ConditionType }
   | { readonly kind: 'map'; readonly key: ConditionType; readonly of: ConditionType }
-  | { readonly kind: 'record'; readonly name: string; readonly members: Readonly<Record<string, MemberType>> };
+  /** One that is open may have other members, of which nothing is known. */
+  | { readonly kind: 'record'; readonly name: string; readonly members: Readonly<Record<string, MemberType>>; readonly open?: boolean };
 
 /** A member of what conditions look at. */
 export interface MemberType {

@@ -1,7 +1,9 @@
 import { completeCondition } from '../condition/complete-condition.js';
+import { compileCondition } from '../condition/compile-condition.js';
 import { OPEN_SCOPE, type ConditionScope } from '../condition/condition-input.js';
-import { unnamedMembers } from '../condition/unnamed-members.js';
-import { bodyMembers } from './body-members.js';
+import { againstContract } from '../condition/against-contract.js';
+import { tryCondition } from '../condition/try-condition.js';
+import { bodyMembers, joinMembers } from './body-members.js';
 import { referenceOperation } from './reference.js';
 
 const DOCUMENT = {
@@ -28,7 +30,8 @@ const DOCUMENT = {
                 },
               },
             },
-            'application/x-www-form-urlencoded': { schema: { type: 'object', properties: { opening: { type: 'string' }, plain: { type: 'string' } } } },
+            'application/x-www-form-urlencoded': { schema: { type: 'object', properties: { by: { type: 'object' }, plain: { type: 'integer' } } } },
+            'application/xml': { schema: { type: 'object', properties: { written: { type: 'string' } } } },
           },
         },
         responses: {},
@@ -43,7 +46,7 @@ const scope: ConditionScope = { ...OPEN_SCOPE, bodyMembers: members };
 test('members of bodies are those that a caller writes, of all its types, those of items left out', () => {
   expect(members.map(({ path, type }) => `${path.join('.')}: ${type}`)).toEqual([
     'opening: number',
-    'by: object',
+    'by: object or string',
     'by.name: string',
     'by.crew: anything',
     'by.crew.head: string',
@@ -61,19 +64,115 @@ test('they are offered while a condition is written', () => {
   expect(offered('request.body.')).toEqual(['opening', 'by', 'steps', 'labels', 'notes', 'plain']);
   expect(offered('request.body.by.')).toEqual(['name', 'crew']);
   expect(offered('request.body.by.crew.')).toEqual(['head']);
-  expect(offered('request.body.labels.')).toEqual([]);
+  // Functions of what stands there follow.
+  expect(offered('request.body.labels.')).toEqual(expect.arrayContaining(['exists', 'size']));
+  expect(offered('request.body.plain.')).toEqual(expect.arrayContaining(['startsWith', 'matches']));
+  expect(offered('request.body.notes.')).toEqual([]);
   expect(completeCondition('request.body.op', 15, scope).words.find(({ word }) => word === 'opening')).toMatchObject({ detail: 'number', about: 'Percent' });
 });
 
 test('what is looked at and named by nobody is told', () => {
-  const unnamed = (source: string) => unnamedMembers(source, scope);
+  const unnamed = (source: string) => againstContract(source, scope).unnamed;
   expect(unnamed('request.body.opening <= 50 && request.body.by.name == "x" && request.body.by.crew.head == "y"')).toEqual([]);
   expect(unnamed('!has(request.body.openning)')).toEqual(['openning']);
   expect(unnamed('request.body.by.nam == "x" || request.body["wide"] == 1')).toEqual(['by.nam', 'wide']);
   // Where no more is said, anything may stand.
   expect(unnamed('request.body.notes.any.thing == 1 && request.body.labels.anything == "x" && request.body.steps[0].gate == "G"')).toEqual([]);
   expect(unnamed('request.body.labels.anything.more == "x"')).toEqual([]);
-  expect(unnamedMembers('request.body.openning == 1', OPEN_SCOPE)).toEqual([]);
+  expect(againstContract('request.body.openning == 1', OPEN_SCOPE).unnamed).toEqual([]);
   expect(unnamed('request.method == "POST"')).toEqual([]);
   expect(unnamed('request.body.openning ==')).toEqual([]);
+});
+
+describe('types that a contract says of bodies', () => {
+  const members = bodyMembers({
+    bodies: [
+      {
+        type: 'application/json',
+        example: null,
+        lines: (
+          [
+            [0, 'opening', 'number'],
+            [0, 'count', 'integer (int32)'],
+            [0, 'name', 'string'],
+            [0, 'note', 'string or null'],
+            [0, 'by', 'object'],
+            [1, 'crew', 'string'],
+            [0, 'tags', 'list of string'],
+            [0, 'sizes', 'list of number'],
+            [0, 'labels', 'object'],
+            [1, 'any other', 'string'],
+            [0, 'force', 'boolean'],
+            [0, 'more', 'object, as Move above'],
+            [0, 'notes', 'anything'],
+          ] as const
+        ).map(([depth, name, type]) => ({ depth, name, type, required: false, rules: [], description: '' })),
+      },
+    ],
+  });
+  const faults = (source: string, known = members) =>
+    againstContract(source, { ...OPEN_SCOPE, bodyMembers: known }).faults.map(({ at, says }) => `${at} ${says}`);
+
+  /** What it comes to for a body as it is described, with members that are not. */
+  const outcomeOf = (source: string): string => {
+    const by = { crew: 'north', else: 2 };
+    const more = { anything: 1, notes: 1, unheard: 1, GET: 3 };
+    const body = { opening: 20, count: 3, name: 'ab', note: null, by, tags: ['a', 'b'], sizes: [1, 2], labels: { any: 'x' }, force: true, more, ...more };
+    return tryCondition(source, { ...OPEN_SCOPE, bodyMembers: members }, { request: { method: 'GET', body } }).kind;
+  };
+
+  test.each([
+    ['request.body.opening + 1.0 <= 50.0 && request.body.count == 3 && request.body.opening in [10, 20]'],
+    ['request.body.name.startsWith("a") && request.body.note == null && request.body.by.crew != ""'],
+    ['"a" in request.body.tags && request.body.tags.exists(tag, tag == "b") && request.body.sizes.all(size, size < 3)'],
+    ['request.body.labels.any == "x" && request.body.labels.all(name, name != "")'],
+    ['request.body.force && !has(request.body.unheard) && request.body.unheard == 1 && request.body.by.else == 2'],
+    ['request.body.more.anything == 1 && request.body.notes + 1.0 == 2.0 && request.body[request.method] == 3'],
+  ])('go with what asks for them: %s', (source) => {
+    expect(faults(source)).toEqual([]);
+    expect(['met', 'not-met']).toContain(outcomeOf(source));
+  });
+
+  test.each([
+    ['request.body.opening + 1 <= 50', '21 + does not go with double and int; a whole number is a double where it is written as 1.0'],
+    ['request.body.count % 2 == 0', '19 % does not go with double and int'],
+    ['request.body.name <= 50', '18 <= does not go with string and int'],
+    ['request.body.opening == "50"', '21 a double never equals a string'],
+    ['request.body.force == "true"', '19 a bool never equals a string'],
+    ['"x" in request.body.sizes', '4 a string is never in a list(double)'],
+    ['request.body.tags == "x"', '18 a list(string) never equals a string'],
+    ['request.body.by == "me"', '16 a request.body.by never equals a string'],
+    ['request.body.opening.startsWith("5")', '20 double.startsWith(string) is not there; there is string.startsWith(string)'],
+    ['request.body.opening', '12 a condition says true or false; this is of type double'],
+  ])('do not go with what asks for others, which makes nothing unusable: %s', (source, said) => {
+    expect(faults(source)).toEqual([said]);
+    expect(['error', 'not-met']).toContain(outcomeOf(source));
+    // The gateway takes what comes: what is described need not be sent.
+    expect(compileCondition(source, { ...OPEN_SCOPE, bodyMembers: members })).toHaveProperty('evaluate');
+  });
+
+  test('are those of all operations and bodies: of two, either may come', () => {
+    const other = [
+      { path: ['opening'], type: 'string', about: '' },
+      { path: ['name'], type: 'string', about: '' },
+    ];
+    const both = joinMembers([...members, ...other]);
+    expect(both.find(({ path }) => path[0] === 'opening')).toMatchObject({ type: 'number or string' });
+    expect(faults('request.body.opening == "50" && request.body.opening + 1 == 2', both)).toEqual([]);
+    expect(faults('request.body.name == 1', both)).toHaveLength(1);
+    expect(joinMembers([...both, ...other])).toEqual(both);
+  });
+
+  test('a body that is no object is known as a whole', () => {
+    const list = bodyMembers({
+      bodies: [
+        { type: 'application/json', example: null, lines: [{ depth: 0, name: '', type: 'list of string', required: false, rules: [], description: '' }] },
+      ],
+    });
+    expect(faults('request.body.exists(one, one == "x") && request.body[0] == "y"', list)).toEqual([]);
+    expect(faults('request.body[0] == 1', list)).toEqual(
+      ['15 a string never equals a int'].map((said) => said.replace('15', String('request.body[0] '.length))),
+    );
+    expect(faults('request.body.name == "x"', list)).toEqual([expect.stringContaining('has no members')]);
+  });
 });

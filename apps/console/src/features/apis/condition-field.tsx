@@ -1,4 +1,4 @@
-import { placeIn, unnamedMembers, type ConditionScope } from '@virga/core';
+import { againstContract, placeIn, type ConditionScope } from '@virga/core';
 import { lazy, Suspense } from 'react';
 import { faultsOf } from './condition-faults';
 
@@ -17,8 +17,12 @@ export function ConditionField({
   readonly label: string;
 }) {
   const [fault] = source.trim() === '' ? [] : faultsOf(source, scope);
-  const unnamed = fault || source.trim() === '' ? [] : unnamedMembers(source, scope);
-  const place = fault && placeIn(source, fault.at);
+  const { unnamed, faults } = againstContract(source, scope);
+  const [mistyped] = faults;
+  const placed = ({ at, says }: { readonly at: number; readonly says: string }): string => {
+    const { line, column } = placeIn(source, at);
+    return `Line ${line}, column ${column}: ${says}`;
+  };
   return (
     <div className="stack" style={{ gap: 4 }}>
       <Suspense fallback={<div style={{ height: 92 }} />}>
@@ -26,9 +30,10 @@ export function ConditionField({
       </Suspense>
       <div className={fault ? 'rust small' : 'quiet small'} role="status">
         {source.trim() === '' && 'In CEL, as in: request.method == "GET" && now.getHours("Europe/Berlin") >= 6'}
-        {fault && place && `Line ${place.line}, column ${place.column}: ${fault.says}`}
+        {fault && placed(fault)}
         {source.trim() !== '' && !fault && 'It can be used.'}
         {unnamed.length > 0 && <span className="ochre"> The contract names no {unnamed.join(', no ')} in the body.</span>}
+        {mistyped && <span className="ochre"> It does not fit the types that the contract gives. {placed(mistyped)}.</span>}
       </div>
     </div>
   );

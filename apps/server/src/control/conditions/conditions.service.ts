@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { bodyMembers, conditionScope, hasBody, type ApiRule, type OperationRule } from '@virga/core';
+import { bodyMembers, conditionScope, hasBody, joinMembers, type ApiRule, type BodyMember, type OperationRule } from '@virga/core';
 import type { BodyMemberView, ConditionScopeView, ConditionsPatch, ConditionSubject, ConditionsView } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 import { stepOutcomes } from '../../store/record-store.js';
@@ -57,15 +57,12 @@ export class ConditionsService {
 
   /** What the contract names in the bodies of some operations, as far as it can be read now. */
   async #bodyMembers(api: ApiRule, operations: readonly OperationRule[]): Promise<BodyMemberView[]> {
-    const found = new Map<string, BodyMemberView>();
+    const found: BodyMember[] = [];
     for (const { id } of operations.filter(({ method }) => hasBody(method)).slice(0, MOST_READ)) {
       const page = await this.references.operationOf(api, id).catch(() => null);
-      for (const { path, type, about } of page === null ? [] : bodyMembers(page)) {
-        const key = JSON.stringify(path);
-        if (!found.has(key)) found.set(key, { path: [...path], type, about });
-      }
+      if (page !== null) found.push(...bodyMembers(page));
     }
-    return [...found.values()];
+    return joinMembers(found).map(({ path, type, about }) => ({ path: [...path], type, about }));
   }
 
   async change({ conditions }: ConditionsPatch, edited: EditedBy): Promise<ConditionsView> {

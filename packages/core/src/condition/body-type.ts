@@ -1,0 +1,58 @@
+import type { BodyMember } from '../contract/body-members.js';
+import { BOOL, DOUBLE, DYN, listOf, mapOf, NULL, STRING, type ConditionType, type MemberType } from './condition-type.js';
+
+/** What a contract says at one place of a body. */
+interface Place {
+  readonly within: Map<string, Place>;
+  said: BodyMember | null;
+}
+
+const ANY_NAME = '*';
+
+/** The type that bodies have by the members that contracts name in them: open, because others may be sent; `dyn` where none is named. */
+export function bodyType(members: readonly BodyMember[] = []): ConditionType {
+  if (members.length === 0) return DYN;
+  const root: Place = { within: new Map(), said: null };
+  for (const member of members) {
+    let place = root;
+    for (const name of member.path) {
+      let next = place.within.get(name);
+      if (!next) place.within.set(name, (next = { within: new Map(), said: null }));
+      place = next;
+    }
+    place.said = member;
+  }
+  return typeAt(root, root.said?.type ?? 'object', 'request.body');
+}
+
+/** @param words the type as the page of the contract has it */
+function typeAt({ within }: Place, words: string, name: string): ConditionType {
+  const word = words.replace(/ \([^()]*\)$/, '');
+  if (word.startsWith('list of ') && !word.includes(' or ')) return listOf(typeAt({ within: new Map(), said: null }, word.slice('list of '.length), name));
+  switch (word) {
+    case 'string':
+      return STRING;
+    case 'number':
+    case 'integer':
+      return DOUBLE;
+    case 'boolean':
+      return BOOL;
+    case 'null':
+      return NULL;
+    case 'array':
+      return listOf(DYN);
+    case 'object': {
+      const named = [...within].filter(([own]) => own !== ANY_NAME);
+      const any = within.get(ANY_NAME);
+      if (named.length === 0) return mapOf(any?.said ? typeAt(any, any.said.type, `${name}.${ANY_NAME}`) : DYN);
+      const types = named.map(([own, place]): [string, MemberType] => [
+        own,
+        { type: place.said ? typeAt(place, place.said.type, `${name}.${own}`) : DYN, about: place.said?.about ?? '' },
+      ]);
+      return { kind: 'record', name, members: Object.assign(Object.create(null) as Record<string, MemberType>, Object.fromEntries(types)), open: true };
+    }
+    default:
+      // Alternatives, what stands in itself, and what is not said.
+      return DYN;
+  }
+}
