@@ -24,8 +24,12 @@ const CONTRACT = `openapi: 3.1.0
 info: { title: Gates, version: '1.0' }
 security: [{}]
 paths:
-  /gates: { get: { responses: {} } }
-  /gates/{gateId}: { get: { responses: {} }, put: { responses: {} } }
+  /gates: { get: { parameters: [{ name: page, in: query, description: From 1, schema: { type: integer } }], responses: {} } }
+  /gates/{gateId}:
+    get: { responses: {} }
+    put:
+      requestBody: { content: { application/json: { schema: { type: object, properties: { opening: { type: number } } } } } }
+      responses: {}
 `;
 
 beforeAll(async () => {
@@ -81,6 +85,13 @@ test('what is known of requests is told for one operation, for several, and for 
   expect((await scope(['GET /gates/{gateId}', 'PUT /gates/{gateId}'])).parameters).toEqual(['gateId']);
   expect((await scope(['GET /gates', 'PUT /gates/{gateId}'])).parameters).toEqual([]);
   expect((await scope(null)).parameters).toEqual([]);
+  const [page, opening] = [
+    { name: 'page', type: 'integer', about: 'From 1' },
+    { path: ['opening'], type: 'number', about: '' },
+  ];
+  expect(await scope(null)).toMatchObject({ queryParameters: [page], bodyMembers: [opening] });
+  expect(await scope(['GET /gates'])).toMatchObject({ queryParameters: [page], bodyMembers: [] });
+  expect(await scope(['PUT /gates/{gateId}'])).toMatchObject({ queryParameters: [], bodyMembers: [opening] });
   expect((await server.call('POST', '/control/v1/conditions/scope', { apiId: 'gone', operationIds: null })).status).toBe(422);
 });
 

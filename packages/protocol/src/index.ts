@@ -134,6 +134,7 @@ export { TableChanged, TableInput, TableList, TableSummary, TableView } from './
 export {
   ConditionDto,
   BodyMemberView,
+  QueryParameterView,
   ConditionScopeView,
   ConditionsPatch,
   ConditionSubject,

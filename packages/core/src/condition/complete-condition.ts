@@ -41,7 +41,9 @@ export function completeCondition(source: string, at: number, scope: ConditionSc
     words: [
       ...(inBody
         ? bodyWords(chain.slice(2), scope)
-        : Object.entries(members).map(([word, member]): ConditionWord => ({ word, kind: 'member', detail: shortName(member.type), about: member.about }))),
+        : chain.length === 2 && chain[0] === 'request' && chain[1] === 'query'
+          ? queryWords(scope)
+          : Object.entries(members).map(([word, member]): ConditionWord => ({ word, kind: 'member', detail: shortName(member.type), about: member.about }))),
       ...(type ? namesOf(type) : []).map((word): ConditionWord => ({ word, kind: 'function', detail: `.${word}(…)`, about: ABOUT[word] ?? '' })),
     ],
   };
@@ -54,6 +56,10 @@ const bodyWords = (names: readonly string[], { bodyMembers = [] }: ConditionScop
     const isNext = path.length === names.length + 1 && word !== undefined && word !== '*' && names.every((name, index) => path[index] === name);
     return isNext ? [{ word, kind: 'member', detail: type, about }] : [];
   });
+
+/** Parameters of the query that a contract names, as far as a name can stand behind a dot. */
+const queryWords = ({ queryParameters }: ConditionScope): ConditionWord[] =>
+  (queryParameters ?? []).flatMap(({ name, about }) => (/^[A-Za-z_]\w*$/.test(name) ? [{ word: name, kind: 'member', detail: 'string', about }] : []));
 
 const shortName = (type: ConditionType): string => (type.kind === 'record' ? 'record' : typeName(type));
 

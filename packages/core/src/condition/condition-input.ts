@@ -1,4 +1,5 @@
 import type { BodyMember } from '../contract/body-members.js';
+import type { QueryParameter } from '../contract/query-parameters.js';
 import { DYN, listOf, mapOf, STRING, TIMESTAMP, type ConditionType, type MemberType } from './condition-type.js';
 
 /** What is known, before any request, of what a condition looks at. */
@@ -13,6 +14,8 @@ export interface ConditionScope {
   readonly body?: boolean;
   /** Members that contracts name in the bodies; left out where nobody says. Others may be sent all the same. */
   readonly bodyMembers?: readonly BodyMember[];
+  /** Parameters that contracts name in the query; null or left out where nobody knows. Others may be sent all the same. */
+  readonly queryParameters?: readonly QueryParameter[] | null;
 }
 
 /** The type of header fields, whose names are in lower case. */

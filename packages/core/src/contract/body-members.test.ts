@@ -4,6 +4,7 @@ import { OPEN_SCOPE, type ConditionScope } from '../condition/condition-input.js
 import { againstContract } from '../condition/against-contract.js';
 import { tryCondition } from '../condition/try-condition.js';
 import { bodyMembers, joinMembers } from './body-members.js';
+import { queryParameters } from './query-parameters.js';
 import { referenceOperation } from './reference.js';
 
 const DOCUMENT = {
@@ -72,14 +73,14 @@ test('they are offered while a condition is written', () => {
 });
 
 test('what is looked at and named by nobody is told', () => {
-  const unnamed = (source: string) => againstContract(source, scope).unnamed;
+  const unnamed = (source: string) => againstContract(source, scope).unnamed.body;
   expect(unnamed('request.body.opening <= 50 && request.body.by.name == "x" && request.body.by.crew.head == "y"')).toEqual([]);
   expect(unnamed('!has(request.body.openning)')).toEqual(['openning']);
   expect(unnamed('request.body.by.nam == "x" || request.body["wide"] == 1')).toEqual(['by.nam', 'wide']);
   // Where no more is said, anything may stand.
   expect(unnamed('request.body.notes.any.thing == 1 && request.body.labels.anything == "x" && request.body.steps[0].gate == "G"')).toEqual([]);
   expect(unnamed('request.body.labels.anything.more == "x"')).toEqual([]);
-  expect(againstContract('request.body.openning == 1', OPEN_SCOPE).unnamed).toEqual([]);
+  expect(againstContract('request.body.openning == 1', OPEN_SCOPE).unnamed.body).toEqual([]);
   expect(unnamed('request.method == "POST"')).toEqual([]);
   expect(unnamed('request.body.openning ==')).toEqual([]);
 });
@@ -174,5 +175,40 @@ describe('types that a contract says of bodies', () => {
       ['15 a string never equals a int'].map((said) => said.replace('15', String('request.body[0] '.length))),
     );
     expect(faults('request.body.name == "x"', list)).toEqual([expect.stringContaining('has no members')]);
+  });
+});
+
+describe('parameters of the query', () => {
+  const scopeOf = (...parameters: readonly (readonly [name: string, type: string])[]): ConditionScope => ({
+    ...OPEN_SCOPE,
+    queryParameters: queryParameters({
+      parameters: [...parameters.map(([name, type]) => ({ in: 'query', name, type })), { in: 'header', name: 'X-Crew', type: 'string' }].map((one) => ({
+        ...one,
+        required: false,
+        rules: [],
+        description: `about ${one.name}`,
+      })),
+    }),
+  });
+  const unnamed = (source: string, scope: ConditionScope) => againstContract(source, scope).unnamed.query;
+
+  test('are told where no contract names them: their missing would hold for everybody', () => {
+    const scope = scopeOf(['season', 'string'], ['page', 'integer']);
+    expect(unnamed('!has(request.query.seson) || request.query["pge"] == "1" || request.query.season == "x"', scope)).toEqual(['seson', 'pge']);
+    expect(unnamed('"season" in request.query && request.headers["x-other"] == "1" && request.query.all(name, name != "")', scope)).toEqual([]);
+    // Nothing is named, or nobody knows.
+    expect(unnamed('has(request.query.page)', scopeOf())).toEqual(['page']);
+    expect(unnamed('has(request.query.page)', OPEN_SCOPE)).toEqual([]);
+    expect(unnamed('has(request.query.page)', { ...OPEN_SCOPE, queryParameters: null })).toEqual([]);
+  });
+
+  test('that are objects come under other names (OpenAPI 3.1 section 4.8.12)', () => {
+    expect(unnamed('request.query["filter[by]"] == "x" && request.query["sort[by]"] == "y"', scopeOf(['filter', 'string']))).toEqual(['sort[by]']);
+    expect(unnamed('request.query.anything == "x"', scopeOf(['filter', 'object']))).toEqual([]);
+  });
+
+  test('are offered while a condition is written', () => {
+    const { words } = completeCondition('request.query.', 'request.query.'.length, scopeOf(['season', 'string'], ['odd-one', 'string']));
+    expect(words.filter(({ kind }) => kind === 'member')).toEqual([{ word: 'season', kind: 'member', detail: 'string', about: 'about season' }]);
   });
 });

@@ -1,4 +1,4 @@
-import { CONDITION_BOUNDS, type BodyMember, type ConditionRule, type ConditionScope, type ConditionUse } from '@virga/core';
+import { CONDITION_BOUNDS, type BodyMember, type ConditionRule, type ConditionScope, type ConditionUse, type QueryParameter } from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsIn, IsInt, IsObject, IsOptional, IsString, MaxLength, ValidateIf } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
@@ -58,6 +58,13 @@ export class BodyMemberView implements BodyMember {
   @IsString() about: string;
 }
 
+/** A parameter that a contract names in a query. */
+export class QueryParameterView implements QueryParameter {
+  @IsString() name: string;
+  @IsString() type: string;
+  @IsString() about: string;
+}
+
 /** What is known of these requests: path parameters that all of them have, own members of the claim maps of their providers. */
 export class ConditionScopeView implements ConditionScope {
   @IsArray() @IsString({ each: true }) parameters: string[];
@@ -66,6 +73,8 @@ export class ConditionScopeView implements ConditionScope {
   @IsObject() tables: Record<string, string[]>;
   /** Members that their contract names in their bodies. */
   @IsArray() @NestedEach() @Type(() => BodyMemberView) bodyMembers: BodyMemberView[];
+  /** Parameters that their contract names in their queries; null where not all of them could be looked up. */
+  @IsOptional() @IsArray() @NestedEach() @Type(() => QueryParameterView) queryParameters: QueryParameterView[] | null;
 }
 
 /** Members left out stay as they are. */

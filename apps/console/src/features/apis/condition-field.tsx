@@ -32,7 +32,15 @@ export function ConditionField({
         {source.trim() === '' && 'In CEL, as in: request.method == "GET" && now.getHours("Europe/Berlin") >= 6'}
         {fault && placed(fault)}
         {source.trim() !== '' && !fault && 'It can be used.'}
-        {unnamed.length > 0 && <span className="ochre"> The contract names no {unnamed.join(', no ')} in the body.</span>}
+        {(['body', 'query'] as const).map(
+          (part) =>
+            unnamed[part].length > 0 && (
+              <span key={part} className="ochre">
+                {' '}
+                The contract names no {unnamed[part].join(', no ')} in the {part}.
+              </span>
+            ),
+        )}
         {mistyped && <span className="ochre"> It does not fit the types that the contract gives. {placed(mistyped)}.</span>}
       </div>
     </div>

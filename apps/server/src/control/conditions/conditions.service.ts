@@ -1,6 +1,6 @@
 import { Injectable } from '@nestjs/common';
-import { bodyMembers, conditionScope, hasBody, joinMembers, type ApiRule, type BodyMember, type OperationRule } from '@virga/core';
-import type { BodyMemberView, ConditionScopeView, ConditionsPatch, ConditionSubject, ConditionsView } from '@virga/protocol';
+import { bodyMembers, conditionScope, hasBody, joinMembers, queryParameters, type ApiRule, type BodyMember, type OperationRule } from '@virga/core';
+import type { ConditionScopeView, ConditionsPatch, ConditionSubject, ConditionsView, QueryParameterView } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 import { stepOutcomes } from '../../store/record-store.js';
 import { Store } from '../../store/store.js';
@@ -10,7 +10,7 @@ import { ReferenceService } from '../reference/reference.service.js';
 import { partOf, revisionOf } from '../releases/draft-part.js';
 import { DraftService } from '../releases/draft.service.js';
 
-/** Operations of which the bodies are looked into for one question. */
+/** Operations that are looked up for one question. */
 const MOST_READ = 20;
 const PART = { kind: 'conditions' } as const;
 const DAY_MS = 86_400_000;
@@ -51,18 +51,27 @@ export class ConditionsService {
       parameters: [...(parameters ?? [])],
       attributes: [...(attributes ?? [])],
       tables: await tableColumns(),
-      bodyMembers: await this.#bodyMembers(api, operations),
+      ...(await this.#named(api, operations)),
     };
   }
 
-  /** What the contract names in the bodies of some operations, as far as it can be read now. */
-  async #bodyMembers(api: ApiRule, operations: readonly OperationRule[]): Promise<BodyMemberView[]> {
-    const found: BodyMember[] = [];
-    for (const { id } of operations.filter(({ method }) => hasBody(method)).slice(0, MOST_READ)) {
+  /** What the contract names in the bodies and queries of some operations, as far as it can be read now. */
+  async #named(api: ApiRule, operations: readonly OperationRule[]): Promise<Pick<ConditionScopeView, 'bodyMembers' | 'queryParameters'>> {
+    const members: BodyMember[] = [];
+    const parameters = new Map<string, QueryParameterView>();
+    // Of what was not looked up nobody can say that it is not there.
+    let all = operations.length <= MOST_READ;
+    for (const { id, method } of operations.slice(0, MOST_READ)) {
       const page = await this.references.operationOf(api, id).catch(() => null);
-      if (page !== null) found.push(...bodyMembers(page));
+      all &&= page !== null;
+      if (page === null) continue;
+      if (hasBody(method)) members.push(...bodyMembers(page));
+      for (const one of queryParameters(page)) parameters.set(one.name, { ...one });
     }
-    return joinMembers(found).map(({ path, type, about }) => ({ path: [...path], type, about }));
+    return {
+      bodyMembers: joinMembers(members).map(({ path, type, about }) => ({ path: [...path], type, about })),
+      queryParameters: all ? [...parameters.values()] : null,
+    };
   }
 
   async change({ conditions }: ConditionsPatch, edited: EditedBy): Promise<ConditionsView> {
