@@ -19,11 +19,14 @@ export default function ScriptEditor({
   value,
   onChange,
   scope,
+  offered,
   label,
 }: {
   readonly value: string;
   readonly onChange: (source: string) => void;
   readonly scope: ConditionScope;
+  /** What more is known of what it is called with, as far as it is offered and nothing is held against it. */
+  readonly offered: ConditionScope;
   readonly label: string;
 }) {
   const extensions = useMemo(
@@ -41,9 +44,9 @@ export default function ScriptEditor({
         },
         { delay: 200 },
       ),
-      autocompletion({ override: [complete(scope)], icons: false }),
+      autocompletion({ override: [complete(offered)], icons: false }),
     ],
-    [scope],
+    [scope, offered],
   );
   return <CodeEditor value={value} format={extensions} onChange={onChange} height="280px" label={label} wrap />;
 }

@@ -1,6 +1,8 @@
 import { loadInterpreter, WORK_CLOCK } from '../../test/interpreter.js';
 import type { ScriptSource } from '../document/authorizer-rule.js';
+import { OPEN_SCOPE, type ConditionScope } from '../condition/condition-input.js';
 import { checkScript } from './check-script.js';
+import { completeScript } from './complete-script.js';
 import { isCovered, readScriptAnswer } from './read-answer.js';
 import { SCRIPT_SLOWEST, ScriptSandbox, type ScriptRun } from './script-sandbox.js';
 
@@ -294,5 +296,30 @@ describe('an answer', () => {
     expect(covers('/gates/**', '/other/7')).toBe(false);
     expect(covers('/**', '/anything/at/all')).toBe(true);
     expect(isCovered({ method: '*', path: '/a' }, { method: 'DELETE', path: '/a' })).toBe(true);
+  });
+});
+
+describe('what is offered while a script is written', () => {
+  const scope: ConditionScope = {
+    ...OPEN_SCOPE,
+    body: true,
+    bodyMembers: [
+      { path: ['opening'], type: 'number', about: 'Percent' },
+      { path: ['by'], type: 'object', about: '' },
+      { path: ['by', 'crew'], type: 'list of string', about: '' },
+    ],
+    queryParameters: [{ name: 'season', type: 'string', about: 'Of the year' }],
+  };
+  const offered = (source: string, known = scope) => completeScript(source, source.length, known).words.map(({ word, detail }) => `${word}: ${detail}`);
+
+  it('are members of its input, and those that contracts name in bodies and queries', () => {
+    expect(offered('function decide({ request }) { return request.body.')).toEqual(['opening: number', 'by: object']);
+    expect(offered('function decide(input) { return input.request.body.by.')).toEqual(['crew: list of string']);
+    expect(offered('function decide({ request }) { return request.query.')).toEqual(['season: string']);
+    expect(offered('function decide(input) { return input.request.query?.')).toEqual(['season: string']);
+    expect(offered('function decide({ request }) { return request.headers.')).toEqual([]);
+    // No body is offered to one that is shown none.
+    expect(offered('request.', { ...scope, body: false }).some((word) => word.startsWith('body'))).toBe(false);
+    expect(offered('request.body.', { ...scope, body: false })).toEqual([]);
   });
 });

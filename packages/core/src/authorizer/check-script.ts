@@ -4,9 +4,9 @@ import { inputOf, OPEN_SCOPE, type ConditionScope } from '../condition/condition
 import type { ConditionType } from '../condition/condition-type.js';
 import { AUTHORIZER_BOUNDS } from '../document/authorizer-rule.js';
 
-/** The type of what a script is called with. */
-export function scriptInput(scope: ConditionScope): ConditionType {
-  return { kind: 'record', name: 'input', members: inputOf(scope) };
+/** The type of what a script is called with. @param bodyType what is believed of the body */
+export function scriptInput(scope: ConditionScope, bodyType?: ConditionType): ConditionType {
+  return { kind: 'record', name: 'input', members: inputOf(scope, bodyType) };
 }
 
 /**

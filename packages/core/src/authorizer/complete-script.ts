@@ -1,4 +1,5 @@
-import type { ConditionWords } from '../condition/complete-condition.js';
+import { bodyType } from '../condition/body-type.js';
+import { queryWords, type ConditionWords } from '../condition/complete-condition.js';
 import type { ConditionScope } from '../condition/condition-input.js';
 import { typeName, type ConditionType } from '../condition/condition-type.js';
 import { scriptInput } from './check-script.js';
@@ -21,9 +22,8 @@ export function completeScript(source: string, at: number, scope: ConditionScope
     .split(/\??\./)
     .map((part) => part.trim())
     .filter(Boolean);
-  const input = scriptInput(scope);
+  const input = scriptInput(scope, bodyType(scope.bodyMembers));
   const roots = input.kind === 'record' ? input.members : {};
-  const described = (type: ConditionType): string => (type.kind === 'record' ? 'object' : type.kind === 'timestamp' ? 'time as text' : typeName(type));
   if (chain.length === 0)
     return {
       from,
@@ -38,5 +38,31 @@ export function completeScript(source: string, at: number, scope: ConditionScope
   let type: ConditionType | undefined = roots[first]?.type ?? (first === 'input' ? input : undefined);
   for (const part of rest) type = type?.kind === 'record' ? type.members[part]?.type : type?.kind === 'map' ? type.of : undefined;
   const members = type?.kind === 'record' ? type.members : {};
-  return { from, words: Object.entries(members).map(([word, member]) => ({ word, kind: 'member', detail: described(member.type), about: member.about })) };
+  const inQuery = rest.length > 0 && [...(first === 'input' ? [] : [first]), ...rest].join('.') === 'request.query';
+  return {
+    from,
+    words: [
+      ...Object.entries(members).map(([word, member]) => ({ word, kind: 'member' as const, detail: described(member.type), about: member.about })),
+      ...(inQuery ? queryWords(scope) : []),
+    ],
+  };
+}
+
+/** A type as JavaScript has it. */
+function described(type: ConditionType): string {
+  switch (type.kind) {
+    case 'record':
+    case 'map':
+      return 'object';
+    case 'timestamp':
+      return 'time as text';
+    case 'double':
+      return 'number';
+    case 'bool':
+      return 'boolean';
+    case 'list':
+      return `list of ${described(type.of)}`;
+    default:
+      return type.kind === 'dyn' ? 'anything' : typeName(type);
+  }
 }

@@ -58,7 +58,7 @@ const bodyWords = (names: readonly string[], { bodyMembers = [] }: ConditionScop
   });
 
 /** Parameters of the query that a contract names, as far as a name can stand behind a dot. */
-const queryWords = ({ queryParameters }: ConditionScope): ConditionWord[] =>
+export const queryWords = ({ queryParameters }: ConditionScope): ConditionWord[] =>
   (queryParameters ?? []).flatMap(({ name, about }) => (/^[A-Za-z_]\w*$/.test(name) ? [{ word: name, kind: 'member', detail: 'string', about }] : []));
 
 const shortName = (type: ConditionType): string => (type.kind === 'record' ? 'record' : typeName(type));

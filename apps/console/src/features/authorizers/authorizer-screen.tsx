@@ -112,7 +112,15 @@ function Editor({ view }: { readonly view: AuthorizerView | null }) {
               a decision service
             </label>
           </div>
-          {script && <ScriptFields script={script} onChange={(next) => put({ script: next })} tables={conditions?.tables ?? {}} error={set.error} />}
+          {script && (
+            <ScriptFields
+              script={script}
+              onChange={(next) => put({ script: next })}
+              tables={conditions?.tables ?? {}}
+              uses={view?.uses ?? []}
+              error={set.error}
+            />
+          )}
           {service && (
             <ServiceFields service={service} kept={view?.service ?? null} onChange={(next: ServiceDto) => put({ service: next })} error={set.error} />
           )}

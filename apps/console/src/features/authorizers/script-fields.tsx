@@ -1,9 +1,10 @@
 import { AUTHORIZER_BOUNDS, checkScript, OPEN_SCOPE, placeIn, type ConditionScope } from '@virga/core';
 import { Field } from '@virga/parts';
-import type { ScriptDto } from '@virga/protocol';
-import { lazy, Suspense } from 'react';
+import type { AuthorizerUse, ScriptDto } from '@virga/protocol';
+import { lazy, Suspense, useMemo } from 'react';
 import { SCRIPT_EXAMPLES } from './examples';
 import { errorAt } from './errors';
+import { useNamed } from './use-named';
 
 const ScriptEditor = lazy(() => import('../../parts/script-editor'));
 const [LEAST_MS, MOST_MS] = AUTHORIZER_BOUNDS.timeMs;
@@ -14,16 +15,24 @@ export function ScriptFields({
   script,
   onChange,
   tables,
+  uses,
   error,
 }: {
   readonly script: ScriptDto;
   readonly onChange: (script: ScriptDto) => void;
   /** Columns of all tables by their names. */
   readonly tables: Readonly<Record<string, string[]>>;
+  /** The rules that call it. */
+  readonly uses: readonly AuthorizerUse[];
   readonly error: unknown;
 }) {
-  const read = Object.fromEntries(Object.entries(tables).filter(([name]) => script.tables.includes(name)));
-  const scope: ConditionScope = { ...OPEN_SCOPE, tables: read, body: script.body ?? false };
+  const { tables: reads, body = false } = script;
+  const scope = useMemo<ConditionScope>(
+    () => ({ ...OPEN_SCOPE, tables: Object.fromEntries(Object.entries(tables).filter(([name]) => reads.includes(name))), body }),
+    [tables, reads, body],
+  );
+  const named = useNamed(uses);
+  const offered = useMemo<ConditionScope>(() => ({ ...scope, ...named }), [scope, named]);
   const [fault] = checkScript(script.source, scope);
   const place = fault && placeIn(script.source, fault.at);
   const names = [...new Set([...Object.keys(tables), ...script.tables])];
@@ -43,7 +52,7 @@ export function ScriptFields({
         ))}
       </div>
       <Suspense fallback={<div style={{ height: 280 }} />}>
-        <ScriptEditor value={script.source} onChange={(source) => onChange({ ...script, source })} scope={scope} label="Script" />
+        <ScriptEditor value={script.source} onChange={(source) => onChange({ ...script, source })} scope={scope} offered={offered} label="Script" />
       </Suspense>
       <div className={fault ? 'rust small' : 'quiet small'} role="status">
         {fault && place ? `Line ${place.line}, column ${place.column}: ${fault.says}` : errorAt(error, '/script/source') || 'It can be used.'}
