@@ -85,7 +85,7 @@ export function readPart(text: string, part: 'header' | 'payload'): JsonObject |
     return unread('malformed', part);
   }
   if (!isRecord(value)) return unread('malformed', part);
-  const scan = scanJson(json, TOKEN_BUDGET.maxDepth);
+  const scan = scanJson(json, value, TOKEN_BUDGET.maxDepth);
   if (scan !== 'plain') return unread(scan, part);
   return value;
 }

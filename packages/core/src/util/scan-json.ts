@@ -10,32 +10,38 @@ const CLOSE_ARRAY = 93;
 const COLON = 58;
 
 /**
- * Looks for repeated member names (RFC 7515 section 4, RFC 7519 section 4) and for nesting deeper than `maxDepth`.
- * The text must have passed `JSON.parse`; names are compared after their escapes are resolved.
+ * Looks for repeated member names (RFC 7515 section 4, RFC 7519 section 4) and for nesting deeper than `maxDepth`. Every member has
+ * one colon outside of strings, and of those that stand twice the parser keeps one: so names are repeated where there are more colons
+ * than members.
+ * @param value what `JSON.parse` made of the text
  */
-export function scanJson(text: string, maxDepth: number): JsonScan {
-  const names: (Set<string> | null)[] = [];
+export function scanJson(text: string, value: unknown, maxDepth: number): JsonScan {
   let depth = 0;
+  let colons = 0;
   for (let at = 0; at < text.length; at++) {
     const c = text.charCodeAt(at);
-    if (c === QUOTE) {
-      const end = endOfString(text, at);
-      const open = names[depth - 1];
-      if (open && isName(text, end + 1)) {
-        const raw = text.slice(at + 1, end);
-        const name = raw.includes('\\') ? (JSON.parse(`"${raw}"`) as string) : raw;
-        if (open.has(name)) return 'duplicate-member';
-        open.add(name);
-      }
-      at = end;
-    } else if (c === OPEN_OBJECT || c === OPEN_ARRAY) {
+    if (c === QUOTE) at = endOfString(text, at);
+    else if (c === COLON) colons++;
+    else if (c === OPEN_OBJECT || c === OPEN_ARRAY) {
       if (++depth > maxDepth) return 'too-deep';
-      names[depth - 1] = c === OPEN_OBJECT ? new Set() : null;
-    } else if (c === CLOSE_OBJECT || c === CLOSE_ARRAY) {
-      depth--;
-    }
+    } else if (c === CLOSE_OBJECT || c === CLOSE_ARRAY) depth--;
   }
-  return 'plain';
+  return colons === membersOf(value) ? 'plain' : 'duplicate-member';
+}
+
+/** How many members all objects in a value have. */
+function membersOf(value: unknown): number {
+  if (typeof value !== 'object' || value === null) return 0;
+  let count = 0;
+  if (Array.isArray(value)) {
+    for (const item of value as unknown[]) if (typeof item === 'object') count += membersOf(item);
+    return count;
+  }
+  for (const name of Object.keys(value)) {
+    const member = (value as Readonly<Record<string, unknown>>)[name];
+    count += typeof member === 'object' ? 1 + membersOf(member) : 1;
+  }
+  return count;
 }
 
 /** Where the string ends that begins at `start`: at the first quote with an even number of backslashes before it. */
@@ -48,10 +54,4 @@ function endOfString(text: string, start: number): number {
     if ((quote - first) % 2 === 0) return quote;
     from = quote + 1;
   }
-}
-
-function isName(text: string, from: number): boolean {
-  let at = from;
-  while (text.charCodeAt(at) <= 32) at++;
-  return text.charCodeAt(at) === COLON;
 }

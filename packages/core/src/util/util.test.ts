@@ -68,13 +68,15 @@ describe('base64url (RFC 4648 section 5)', () => {
 });
 
 describe('scanning JSON', () => {
+  const scanned = (text: string) => scanJson(text, JSON.parse(text), 10);
+
   test('a name that stands twice is found, whatever characters it has', () => {
     const name = fc.array(fc.constantFrom('\\', '"', 'a', ' ', ':', '{', '}', '\n', 'é'), { maxLength: 8 }).map((parts) => parts.join(''));
     fc.assert(
       fc.property(name, name, fc.jsonValue({ maxDepth: 2 }), (one, other, value) => {
         const member = (text: string): string => `${JSON.stringify(text)}:${JSON.stringify(value)}`;
-        expect(scanJson(`{${member(one)},${member(other)}}`, 10)).toBe(one === other ? 'duplicate-member' : 'plain');
-        expect(scanJson(`{${member(one)}, ${member('-')}, ${member(one)}}`, 10)).toBe('duplicate-member');
+        expect(scanned(`{${member(one)},${member(other)}}`)).toBe(one === other ? 'duplicate-member' : 'plain');
+        expect(scanned(`{${member(one)}, ${member('-')}, ${member(one)}}`)).toBe('duplicate-member');
       }),
       { numRuns: 400 },
     );
@@ -82,7 +84,7 @@ describe('scanning JSON', () => {
 
   test('finds repeated members and depth in any document, and nothing else', () => {
     fc.assert(
-      fc.property(fc.jsonValue({ maxDepth: 6 }), (value) => expect(scanJson(JSON.stringify(value), 10)).toBe('plain')),
+      fc.property(fc.jsonValue({ maxDepth: 6 }), (value) => expect(scanned(JSON.stringify(value))).toBe('plain')),
       { numRuns: 500 },
     );
   });
@@ -96,8 +98,12 @@ describe('scanning JSON', () => {
     ['{"a" : 1, "\\u0061" : 2}', 'duplicate-member'],
     ['{"":1,"":2}', 'duplicate-member'],
     ['{"__proto__":1,"__proto__":2}', 'duplicate-member'],
+    ['{"a":{"b":1,"c":[{}]},"a":1}', 'duplicate-member'],
+    ['{"a":1,"a":{"b":1,"c":[{"d":null}]}}', 'duplicate-member'],
+    ['{"__proto__":{"a":1},"a":":{"}', 'plain'],
+    ['":{"', 'plain'],
     ['[[[[[[[[[[[1]]]]]]]]]]]', 'too-deep'],
-  ])('%s is %s', (text, found) => expect(scanJson(text, 10)).toBe(found));
+  ])('%s is %s', (text, found) => expect(scanned(text)).toBe(found));
 });
 
 describe('places in a JSON text', () => {

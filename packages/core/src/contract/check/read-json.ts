@@ -28,7 +28,7 @@ export function readStrictJson(bytes: Uint8Array): ReadValue {
   } catch {
     return fault('no JSON');
   }
-  const odd = oddity(bytes, text);
+  const odd = oddity(bytes, text, value);
   return odd === null ? { kind: 'value', value } : fault(odd);
 }
 
@@ -52,7 +52,7 @@ let turn = 0;
  * What readers take differently in a text that is JSON, found in one pass over its bytes, which is quicker than over its characters;
  * null for nothing. Names are compared by a number made of them; two equal numbers are looked at again in full.
  */
-function oddity(bytes: Uint8Array, text: string): string | null {
+function oddity(bytes: Uint8Array, text: string, value: unknown): string | null {
   turn = (turn + 1) | 0;
   const escapes = bytes.includes(BACKSLASH);
   let depth = 0;
@@ -122,7 +122,7 @@ function oddity(bytes: Uint8Array, text: string): string | null {
     }
   }
   if (!doubtful) return null;
-  return scanJson(text, JSON_DEPTH) === 'duplicate-member' ? 'a member that stands twice' : escapedProto(text) ? A_PROTO : null;
+  return scanJson(text, value, JSON_DEPTH) === 'duplicate-member' ? 'a member that stands twice' : escapedProto(text) ? A_PROTO : null;
 }
 
 const HALF = 'half of a surrogate pair';
