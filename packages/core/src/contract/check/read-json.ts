@@ -1,5 +1,3 @@
-import { scanJson } from '../../util/scan-json.js';
-
 /** Levels of a body that are read. */
 export const JSON_DEPTH = 64;
 
@@ -28,84 +26,47 @@ export function readStrictJson(bytes: Uint8Array): ReadValue {
   } catch {
     return fault('no JSON');
   }
-  const odd = oddity(bytes, text, value);
+  const odd = oddity(bytes, value);
   return odd === null ? { kind: 'value', value } : fault(odd);
 }
 
 const QUOTE = 34;
 const BACKSLASH = 92;
-const COMMA = 44;
+const COLON = 58;
+const MINUS = 45;
+const POINT = 46;
+const ZERO = 48;
+const NINE = 57;
 const OPEN_OBJECT = 123;
 const CLOSE_OBJECT = 125;
 const OPEN_LIST = 91;
 const CLOSE_LIST = 93;
 const U = 117;
 
-/** Names that were seen, as numbers: by their object and their bytes. One table for all texts, emptied by counting on. */
-const SLOTS = 8192;
-const seen = new Int32Array(SLOTS);
-const seenIn = new Int32Array(SLOTS);
-const owners = new Int32Array(JSON_DEPTH + 1);
-let turn = 0;
-
 /**
  * What readers take differently in a text that is JSON, found in one pass over its bytes, which is quicker than over its characters;
- * null for nothing. Names are compared by a number made of them; two equal numbers are looked at again in full.
+ * null for nothing. Names stand twice where there are more colons than members in what the parser made of it.
  */
-function oddity(bytes: Uint8Array, text: string, value: unknown): string | null {
-  turn = (turn + 1) | 0;
+function oddity(bytes: Uint8Array, value: unknown): string | null {
   const escapes = bytes.includes(BACKSLASH);
   let depth = 0;
-  let objects = 0;
-  let names = 0;
-  let doubtful = false;
-  let isName = false;
+  let colons = 0;
   const { length } = bytes;
   for (let at = 0; at < length; at++) {
     const c = bytes[at] as number;
     if (c === QUOTE) {
-      if (!isName) {
-        if (escapes) at = endOfText(bytes, at + 1);
-        else while (bytes[++at] !== QUOTE);
-        if (at < 0) return HALF;
-        continue;
-      }
-      isName = false;
-      const from = at + 1;
-      let mix = 0x811c9dc5;
-      for (at = from; ; at++) {
-        const unit = bytes[at] as number;
-        if (unit === QUOTE) break;
-        if (unit === BACKSLASH) {
-          at = endOfText(bytes, at);
-          if (at < 0) return HALF;
-          doubtful = true;
-          break;
-        }
-        mix = Math.imul(mix ^ unit, 0x01000193);
-      }
-      if (at - from === PROTO.length && latin1(bytes, from, at) === PROTO) return A_PROTO;
-      if (doubtful) continue;
-      if (++names > SLOTS / 2) {
-        doubtful = true;
-        continue;
-      }
-      mix = Math.imul(mix ^ (owners[depth] as number), 0x9e3779b1);
-      let slot = (mix >>> 16) & (SLOTS - 1);
-      while (seenIn[slot] === turn && seen[slot] !== mix) slot = (slot + 1) & (SLOTS - 1);
-      if (seenIn[slot] === turn) doubtful = true;
-      seenIn[slot] = turn;
-      seen[slot] = mix;
-    } else if (c === COMMA) isName = owners[depth] !== 0 && depth > 0;
-    else if (c === 45 || (c >= 48 && c <= 57)) {
+      if (!escapes) while (bytes[++at] !== QUOTE);
+      else if ((at = endOfText(bytes, at + 1)) < 0) return HALF;
+    } else if (c === COLON) colons++;
+    else if (c === MINUS || (c >= ZERO && c <= NINE)) {
       const from = at;
       let whole = true;
       let plain = true;
       for (; at + 1 < length; at++) {
         const next = bytes[at + 1] as number;
-        if (next >= 48 && next <= 57) continue;
-        if (next === 46) whole = false;
-        else if (next === 69 || next === 101 || next === 43 || next === 45) plain = false;
+        if (next >= ZERO && next <= NINE) continue;
+        if (next === POINT) whole = false;
+        else if (next === 69 || next === 101 || next === 43 || next === MINUS) plain = false;
         else break;
       }
       // Only what has an exponent, or many digits and no point, can be beyond what readers hold.
@@ -114,15 +75,28 @@ function oddity(bytes: Uint8Array, text: string, value: unknown): string | null 
       if (odd !== null) return odd;
     } else if (c === OPEN_OBJECT || c === OPEN_LIST) {
       if (++depth > JSON_DEPTH) return `nesting deeper than ${JSON_DEPTH} levels`;
-      owners[depth] = c === OPEN_OBJECT ? ++objects : 0;
-      isName = c === OPEN_OBJECT;
-    } else if (c === CLOSE_OBJECT || c === CLOSE_LIST) {
-      depth--;
-      isName = false;
-    }
+    } else if (c === CLOSE_OBJECT || c === CLOSE_LIST) depth--;
   }
-  if (!doubtful) return null;
-  return scanJson(text, value, JSON_DEPTH) === 'duplicate-member' ? 'a member that stands twice' : escapedProto(text) ? A_PROTO : null;
+  const members = typeof value === 'object' && value !== null ? membersOf(value) : 0;
+  if (members < 0) return A_PROTO;
+  return members === colons ? null : 'a member that stands twice';
+}
+
+/** How many members all objects in a value have; less than none where one of them is `__proto__`. */
+function membersOf(value: unknown): number {
+  let count = 0;
+  if (Array.isArray(value)) {
+    for (const item of value as unknown[]) if (typeof item === 'object' && item !== null) count += membersOf(item);
+    return count;
+  }
+  const record = value as Readonly<Record<string, unknown>>;
+  for (const name in record) {
+    if (name === PROTO) return -Infinity;
+    count++;
+    const member = record[name];
+    if (typeof member === 'object' && member !== null) count += membersOf(member);
+  }
+  return count;
 }
 
 const HALF = 'half of a surrogate pair';
@@ -164,14 +138,4 @@ function oddNumber(text: string): string | null {
     if (whole < -(2n ** 63n) || whole >= 2n ** 64n) return 'a whole number of more than 64 bits';
   }
   return null;
-}
-
-/** Whether a name is `__proto__` once its escapes are resolved. */
-function escapedProto(text: string): boolean {
-  let found = false;
-  JSON.parse(text, (name, value: unknown) => {
-    if (name === PROTO) found = true;
-    return value;
-  });
-  return found;
 }
