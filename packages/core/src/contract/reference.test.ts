@@ -110,4 +110,50 @@ describe('a reference', () => {
     expect(operations).toBeGreaterThan(20);
     expect(referenceOperation(DOCUMENT, 'GET', '/meters/{meterId}')).toBeNull();
   });
+
+  describe('of schemas that stand in themselves comes to an end', () => {
+    const own = { $ref: '#/components/schemas/A' };
+    const names = ['A', ...Array.from({ length: 23 }, (_, index) => `S${index}`)];
+    const documentOf = (schemas: object) => ({
+      paths: { '/x': { post: { requestBody: { content: { 'application/json': { schema: own } } }, responses: {} } } },
+      components: { schemas },
+    });
+    const each = (make: (all: readonly object[]) => object) =>
+      Object.fromEntries(names.map((name) => [name, make(names.map((other) => ({ $ref: `#/components/schemas/${other}` })))]));
+
+    test.each<[string, Record<string, object>, unknown[]]>([
+      ['lists of such lists', { A: { type: 'array', items: own } }, [[0, '', 'list of list of list of array']]],
+      [
+        'lists of lists with members',
+        { A: { type: 'array', items: { type: 'object', properties: { next: own } } } },
+        [
+          [0, '', 'list of object'],
+          [0, '*', 'object'],
+          [1, 'next', 'list of object, as A above'],
+        ],
+      ],
+      ['put together of itself', { A: { type: 'object', properties: { id: { type: 'string' } }, allOf: [own] } }, [[0, 'id', 'string']]],
+      [
+        'put together of each other',
+        { A: { allOf: [{ $ref: '#/components/schemas/B' }] }, B: { properties: { id: {} }, allOf: [own] } },
+        [[0, 'id', 'anything']],
+      ],
+      ['a reference to itself', { A: own }, [[0, '', 'anything']]],
+    ])('%s', (_name, schemas, lines) => {
+      const document = documentOf(schemas);
+      expect(referenceOperation(document, 'POST', '/x')?.bodies[0]?.lines.map(({ depth, name, type }) => [depth, name, type])).toEqual(
+        expect.arrayContaining(lines),
+      );
+    });
+
+    test.each<[string, Record<string, object>]>([
+      ['allOf', each((allOf) => ({ type: 'object', allOf }))],
+      ['oneOf', each((oneOf) => ({ oneOf }))],
+      ['items', each((anyOf) => ({ type: 'array', items: { anyOf } }))],
+      ['properties', each((all) => ({ type: 'object', properties: Object.fromEntries(all.map((one, index) => [`p${index}`, one])) }))],
+    ])('two dozen of which each has all in its %s', (_name, schemas) => {
+      const document = documentOf(schemas);
+      expect(referenceOperation(document, 'POST', '/x')?.bodies[0]?.lines.length).toBeLessThanOrEqual(300);
+    });
+  });
 });

@@ -63,7 +63,10 @@ export interface ReferenceIndex {
 }
 
 const MOST_LINES = 300;
+const MOST_SCHEMAS = 2000;
 const MOST_DEPTH = 8;
+/** Lists in lists that a type says in words. */
+const MOST_LISTS = 3;
 
 const textOf = (value: unknown): string => (typeof value === 'string' ? value : '');
 const listOf = (value: unknown): unknown[] => (Array.isArray(value) ? (value as unknown[]) : []);
@@ -154,7 +157,8 @@ function bodiesOf(document: Json, content: unknown, way: Way): ReferenceBody[] {
   return Object.entries(recordOf(content)).map(([type, media]) => {
     const { value } = follow(document, media);
     const lines: SchemaLine[] = [];
-    if (value['schema'] !== undefined) addLines(document, value['schema'], { depth: 0, name: '', required: false, way, seen: [] }, lines);
+    if (value['schema'] !== undefined)
+      addLines(document, value['schema'], { depth: 0, name: '', required: false, way, seen: [], budget: { left: MOST_SCHEMAS } }, lines);
     return { type, lines, example: exampleOf(document, value) };
   });
 }
@@ -173,6 +177,8 @@ interface Place {
   readonly way: Way;
   /** Names of schemas that this one stands inside: one that stands inside itself is named and not written again. */
   readonly seen: readonly string[];
+  /** How many schemas are still looked into: one that is put together of many that are put together could go on for ever. */
+  readonly budget: { left: number };
 }
 
 function addLines(document: Json, given: unknown, place: Place, lines: SchemaLine[]): void {
@@ -191,6 +197,7 @@ function addLines(document: Json, given: unknown, place: Place, lines: SchemaLin
 const branchesOf = (schema: Json): unknown[] => [...listOf(schema['oneOf']), ...listOf(schema['anyOf'])];
 
 function addInner(document: Json, schema: Json, place: Place, lines: SchemaLine[]): void {
+  if (--place.budget.left < 0) return;
   const { depth, way } = place;
   const below = depth + (place.name === '' && depth === 0 ? 0 : 1);
   const required = new Set(listOf(schema['required']));
@@ -201,7 +208,11 @@ function addInner(document: Json, schema: Json, place: Place, lines: SchemaLine[
   if (isRecord(schema['additionalProperties']))
     addLines(document, schema['additionalProperties'], { ...place, depth: below, name: 'any other', required: false }, lines);
   // What only asks for some members together says nothing that a page could list.
-  for (const part of listOf(schema['allOf'])) addInner(document, follow(document, part).value, place, lines);
+  for (const part of listOf(schema['allOf'])) {
+    const { value, name: called } = follow(document, part);
+    if (called === '') addInner(document, value, place, lines);
+    else if (!place.seen.includes(called)) addInner(document, value, { ...place, seen: [...place.seen, called] }, lines);
+  }
   for (const [index, branch] of branchesOf(schema).entries())
     addLines(document, branch, { ...place, depth: below, name: index === 0 ? 'either' : 'or', required: false }, lines);
   if (isRecord(schema['items'])) {
@@ -232,9 +243,11 @@ const RULES: readonly (readonly [keyword: string, words: string])[] = [
   ['default', 'default'],
 ];
 
-function wordsOf(document: Json, schema: Json): { readonly type: string; readonly rules: string[] } {
+/** @param lists how many lists it stands in, one in the other */
+function wordsOf(document: Json, schema: Json, lists = 0): { readonly type: string; readonly rules: string[] } {
   const types = (Array.isArray(schema['type']) ? (schema['type'] as unknown[]) : [schema['type']]).filter((one): one is string => typeof one === 'string');
-  const items = isRecord(schema['items']) ? wordsOf(document, follow(document, schema['items']).value).type : '';
+  // A list may be one of such lists.
+  const items = isRecord(schema['items']) && lists < MOST_LISTS ? wordsOf(document, follow(document, schema['items']).value, lists + 1).type : '';
   const named = types.map((one) => (one === 'array' && items !== '' ? `list of ${items}` : one));
   const guessed =
     named.length > 0
