@@ -86,7 +86,7 @@ test('what is looked at and named by nobody is told', () => {
 });
 
 describe('types that a contract says of bodies', () => {
-  const members = bodyMembers({
+  const typed = bodyMembers({
     bodies: [
       {
         type: 'application/json',
@@ -111,7 +111,7 @@ describe('types that a contract says of bodies', () => {
       },
     ],
   });
-  const faults = (source: string, known = members) =>
+  const faults = (source: string, known = typed) =>
     againstContract(source, { ...OPEN_SCOPE, bodyMembers: known }).faults.map(({ at, says }) => `${at} ${says}`);
 
   /** What it comes to for a body as it is described, with members that are not. */
@@ -119,7 +119,7 @@ describe('types that a contract says of bodies', () => {
     const by = { crew: 'north', else: 2 };
     const more = { anything: 1, notes: 1, unheard: 1, GET: 3 };
     const body = { opening: 20, count: 3, name: 'ab', note: null, by, tags: ['a', 'b'], sizes: [1, 2], labels: { any: 'x' }, force: true, more, ...more };
-    return tryCondition(source, { ...OPEN_SCOPE, bodyMembers: members }, { request: { method: 'GET', body } }).kind;
+    return tryCondition(source, { ...OPEN_SCOPE, bodyMembers: typed }, { request: { method: 'GET', body } }).kind;
   };
 
   test.each([
@@ -149,7 +149,7 @@ describe('types that a contract says of bodies', () => {
     expect(faults(source)).toEqual([said]);
     expect(['error', 'not-met']).toContain(outcomeOf(source));
     // The gateway takes what comes: what is described need not be sent.
-    expect(compileCondition(source, { ...OPEN_SCOPE, bodyMembers: members })).toHaveProperty('evaluate');
+    expect(compileCondition(source, { ...OPEN_SCOPE, bodyMembers: typed })).toHaveProperty('evaluate');
   });
 
   test('are those of all operations and bodies: of two, either may come', () => {
@@ -157,7 +157,7 @@ describe('types that a contract says of bodies', () => {
       { path: ['opening'], type: 'string', about: '' },
       { path: ['name'], type: 'string', about: '' },
     ];
-    const both = joinMembers([...members, ...other]);
+    const both = joinMembers([...typed, ...other]);
     expect(both.find(({ path }) => path[0] === 'opening')).toMatchObject({ type: 'number or string' });
     expect(faults('request.body.opening == "50" && request.body.opening + 1 == 2', both)).toEqual([]);
     expect(faults('request.body.name == 1', both)).toHaveLength(1);
@@ -190,12 +190,12 @@ describe('parameters of the query', () => {
       })),
     }),
   });
-  const unnamed = (source: string, scope: ConditionScope) => againstContract(source, scope).unnamed.query;
+  const unnamed = (source: string, known: ConditionScope) => againstContract(source, known).unnamed.query;
 
   test('are told where no contract names them: their missing would hold for everybody', () => {
-    const scope = scopeOf(['season', 'string'], ['page', 'integer']);
-    expect(unnamed('!has(request.query.seson) || request.query["pge"] == "1" || request.query.season == "x"', scope)).toEqual(['seson', 'pge']);
-    expect(unnamed('"season" in request.query && request.headers["x-other"] == "1" && request.query.all(name, name != "")', scope)).toEqual([]);
+    const two = scopeOf(['season', 'string'], ['page', 'integer']);
+    expect(unnamed('!has(request.query.seson) || request.query["pge"] == "1" || request.query.season == "x"', two)).toEqual(['seson', 'pge']);
+    expect(unnamed('"season" in request.query && request.headers["x-other"] == "1" && request.query.all(name, name != "")', two)).toEqual([]);
     // Nothing is named, or nobody knows.
     expect(unnamed('has(request.query.page)', scopeOf())).toEqual(['page']);
     expect(unnamed('has(request.query.page)', OPEN_SCOPE)).toEqual([]);

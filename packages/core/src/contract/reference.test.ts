@@ -138,6 +138,7 @@ describe('a reference', () => {
         { A: { allOf: [{ $ref: '#/components/schemas/B' }] }, B: { properties: { id: {} }, allOf: [own] } },
         [[0, 'id', 'anything']],
       ],
+      ['a name with a percent sign', { A: { $ref: '#/components/schemas/100%' }, '100%': { type: 'string' } }, [[0, '', 'string']]],
       ['a reference to itself', { A: own }, [[0, '', 'anything']]],
     ])('%s', (_name, schemas, lines) => {
       const document = documentOf(schemas);

@@ -1,7 +1,7 @@
 import { isRecord, pointerOf, valueAt } from '../util/json-pointer.js';
+import { exampleBody, targetOf } from './first-try.js';
+import { follow, listOf, recordOf, textOf, type Json } from './follow.js';
 import { listOperations, type ContractOperation } from './list-operations.js';
-
-type Json = Readonly<Record<string, unknown>>;
 
 /** One line of a schema as a page shows it: a member, or an alternative. */
 export interface SchemaLine {
@@ -67,21 +67,6 @@ const MOST_SCHEMAS = 2000;
 const MOST_DEPTH = 8;
 /** Lists in lists that a type says in words. */
 const MOST_LISTS = 3;
-
-const textOf = (value: unknown): string => (typeof value === 'string' ? value : '');
-const listOf = (value: unknown): unknown[] => (Array.isArray(value) ? (value as unknown[]) : []);
-const recordOf = (value: unknown): Json => (isRecord(value) ? value : {});
-
-function follow(document: Json, value: unknown): { readonly value: Json; readonly name: string } {
-  let one = value;
-  let name = '';
-  for (let turn = 0; turn < 20 && isRecord(one) && typeof one['$ref'] === 'string'; turn++) {
-    const reference = one['$ref'];
-    name = decodeURIComponent(reference.slice(reference.lastIndexOf('/') + 1));
-    one = reference.startsWith('#') ? valueAt(document, decodeURIComponent(reference.slice(1))) : undefined;
-  }
-  return { value: recordOf(one), name };
-}
 
 /** Operations by their first tags, in the order of the tags; those without one come last. */
 export function referenceIndex(document: Json): ReferenceIndex {
@@ -271,72 +256,4 @@ function wordsOf(document: Json, schema: Json, lists = 0): { readonly type: stri
       ...rules,
     ],
   };
-}
-
-/** A path with examples in place of parameters, and those of the query that are required. */
-function targetOf(document: Json, path: string, parameters: readonly Json[]): string {
-  const valueFor = (one: Json): string => {
-    const example = one['example'] ?? follow(document, Object.values(recordOf(one['examples']))[0]).value['value'];
-    const value = example ?? plainExample(document, one['schema'], 0);
-    return encodeURIComponent(typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' ? String(value) : '1');
-  };
-  const filled = path.replace(/\{([^{}]+)\}/g, (_, name: string) => {
-    const parameter = parameters.find((one) => one['in'] === 'path' && one['name'] === name);
-    return parameter ? valueFor(parameter) : '1';
-  });
-  const query = parameters
-    .filter((one) => one['in'] === 'query' && one['required'] === true)
-    .map((one) => `${encodeURIComponent(textOf(one['name']))}=${valueFor(one)}`);
-  return filled + (query.length === 0 ? '' : `?${query.join('&')}`);
-}
-
-function exampleBody(document: Json, content: unknown): string | null {
-  const json = Object.entries(recordOf(content)).find(([type]) => /[/+]json\b/.test(type));
-  if (!json) return null;
-  const { value } = follow(document, json[1]);
-  return JSON.stringify(plainExample(document, value['schema'], 0), null, 2);
-}
-
-const FORMAT_EXAMPLES: Readonly<Record<string, string>> = {
-  date: '2026-01-31',
-  'date-time': '2026-01-31T12:00:00Z',
-  uuid: '00000000-0000-4000-8000-000000000000',
-  email: 'name@mail.example',
-  uri: 'https://site.example/',
-};
-
-/** A value that a schema is likely to take: its own example where it has one, required members only. */
-function plainExample(document: Json, given: unknown, depth: number): unknown {
-  const { value: schema } = follow(document, given);
-  for (const known of [schema['example'], listOf(schema['examples'])[0], schema['default'], schema['const'], listOf(schema['enum'])[0]])
-    if (known !== undefined) return known;
-  if (depth > MOST_DEPTH) return null;
-  const branch = listOf(schema['oneOf'])[0] ?? listOf(schema['anyOf'])[0];
-  const parts = [
-    schema,
-    ...(branch === undefined ? [] : [follow(document, branch).value]),
-    ...listOf(schema['allOf']).map((one) => follow(document, one).value),
-  ];
-  const properties = Object.assign({}, ...parts.map((one) => recordOf(one['properties']))) as Json;
-  const required = new Set(parts.flatMap((one) => listOf(one['required'])));
-  if (Object.keys(properties).length > 0)
-    return Object.fromEntries(
-      Object.entries(properties)
-        .filter(([name, member]) => required.has(name) && follow(document, member).value['readOnly'] !== true)
-        .map(([name, member]) => [name, plainExample(document, member, depth + 1)]),
-    );
-  const type = parts.map((one) => (Array.isArray(one['type']) ? (one['type'] as unknown[])[0] : one['type'])).find((one) => one !== undefined);
-  switch (type) {
-    case 'integer':
-    case 'number':
-      return typeof schema['minimum'] === 'number' ? schema['minimum'] : 1;
-    case 'boolean':
-      return true;
-    case 'array':
-      return [plainExample(document, schema['items'], depth + 1)];
-    case 'object':
-      return {};
-    default:
-      return FORMAT_EXAMPLES[textOf(schema['format'])] ?? 'text';
-  }
 }

@@ -40,12 +40,12 @@ export function ScriptFields({
     <div className="stack" style={{ gap: 8 }}>
       <div className="row wrap small">
         <span className="quiet">begin with</span>
-        {SCRIPT_EXAMPLES.map(({ name, source, tables: own, body = false }) => (
+        {SCRIPT_EXAMPLES.map(({ name, source, tables: own, body: shown = false }) => (
           <button
             key={name}
             type="button"
             className="link"
-            onClick={() => onChange({ ...script, source, body, tables: own.filter((table) => table in tables) })}
+            onClick={() => onChange({ ...script, source, body: shown, tables: own.filter((table) => table in tables) })}
           >
             {name}
           </button>
