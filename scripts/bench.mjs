@@ -26,17 +26,14 @@ const { GOALS } = await import('../perf/goals.mjs');
 const { twoCredentials } = await import('../perf/two-credentials.mjs');
 const { askTogether, makeProofs, verifyAlone, verifyWhole } = await import('../perf/proofs.mjs');
 const { Introspector } = await import('@virga/outbound');
-const { NODE_SIGNATURES } = await import('../apps/gateway/dist/ports/node-signatures.js');
-const { checkClaims, closedPorts, compileRelease, decide, Exchange, readKey, verifyToken } = await import('@virga/core');
-const { importJWK, jwtVerify } = await import('jose');
+const { ask, portsFor } = await import('../perf/in-process.mjs');
+const { coldTokens, coldTokensOnOneCore } = await import('../perf/cold-tokens.mjs');
+const { compileRelease, decide } = await import('@virga/core');
 const rounds = Number(values.rounds);
 const ms = Number(values['round-ms']);
 const children = [];
-const IN_FLIGHT = 16;
 /** How long each process is used before it is measured. */
 const WARM_MS = 8000;
-/** Tokens that are verified in one way before the next one's turn. */
-const SLICE = 150;
 
 function start(program, ...args) {
   // As the gateway's own `npm start` has it.
@@ -146,67 +143,6 @@ async function throughput() {
   return result;
 }
 
-async function portsFor(jwk) {
-  const held = { generation: 1, state: 'fresh', keys: [await readKey(jwk)] };
-  return closedPorts({
-    now: Date.now,
-    ticks: () => performance.now(),
-    digest: (text) => crypto.hash('sha256', text, 'base64url'),
-    keys: { held: () => held, refetch: () => Promise.resolve(held) },
-    signatures: NODE_SIGNATURES,
-  });
-}
-
-const ask = (token) => new Exchange({ method: 'GET', target: '/bench/group7/things7/G-12', headers: { host: 'x', authorization: `Bearer ${token}` } });
-
-/** Tokens never seen before, against the library alone, in processor time of all threads: what a busy node has least of. */
-async function coldTokens(algorithm) {
-  const issuer = await makeIssuer(algorithm);
-  const ports = await portsFor(issuer.jwk);
-  const key = await importJWK(issuer.jwk, algorithm);
-  const options = { algorithms: [algorithm], issuer: issuer.issuer, audience: AUDIENCE, typ: 'at+jwt', clockTolerance: 30 };
-  const count = 3000;
-  const ratios = [];
-  for (let round = 0; round < rounds + 1; round++) {
-    const tokens = await Promise.all(Array.from({ length: count }, (_, index) => issuer.sign(`${round} ${index}`)));
-    const document = release('http://127.0.0.1:9', issuer.issuer);
-    const compiled = compileRelease(document, ports);
-    const { verifier } = compiled;
-    const rule = document.apis[0].token;
-    // Several in flight, as in a gateway: one by one, the wait for the thread pool would be all that is measured.
-    const each = async (some, run) => {
-      const queue = some.values();
-      const worker = async () => {
-        for (const token of queue) await run(token);
-      };
-      await Promise.all(Array.from({ length: IN_FLIGHT }, worker));
-    };
-    const verify = async (token) => {
-      const verified = await verifyToken(token, verifier);
-      if ('code' in verified || checkClaims(verified, rule, Date.now()) !== null) throw new Error('a good token was refused');
-    };
-    const whole = async (token) => {
-      if ((await decide(compiled, ask(token))).kind !== 'forward') throw new Error('a good token was refused');
-    };
-    const alone = (token) => jwtVerify(token, key, options);
-    // Until the compiler of the platform has done its work, it would be measured with the rest.
-    for (let warm = 0; round === 0 && warm < 3; warm++) for (const run of [alone, verify]) await each(tokens, run);
-    // A few at a time and in turn, so that what else the machine does meets all of them alike.
-    const times = new Map([alone, verify, whole].map((run) => [run, 0]));
-    for (let at = 0; at < count; at += SLICE) {
-      for (const run of times.keys()) {
-        const from = process.cpuUsage();
-        await each(tokens.slice(at, at + SLICE), run);
-        const { user, system } = process.cpuUsage(from);
-        times.set(run, times.get(run) + user + system);
-      }
-    }
-    if (round > 0) ratios.push([times.get(alone) / times.get(verify), times.get(alone) / times.get(whole)]);
-  }
-  issuer.close();
-  return [median(ratios.map(([verified]) => verified)), median(ratios.map(([, decided]) => decided))];
-}
-
 async function growth() {
   const issuer = await makeIssuer();
   const ports = await portsFor(issuer.jwk);
@@ -295,10 +231,11 @@ async function memories() {
 }
 
 async function allColdTokens() {
-  const [coldTokenRatio, coldDecisionRatio] = await coldTokens('RS256');
-  const [coldEs256Ratio] = await coldTokens('ES256');
-  const [coldEdDsaRatio] = await coldTokens('EdDSA');
-  return { coldTokenRatio, coldDecisionRatio, coldEs256Ratio, coldEdDsaRatio };
+  const [coldTokenRatio, coldDecisionRatio] = await coldTokens('RS256', rounds);
+  const [coldEs256Ratio] = await coldTokens('ES256', rounds);
+  const [coldEdDsaRatio] = await coldTokens('EdDSA', rounds);
+  const [coldTokenOneCoreRatio, coldEs256OneCoreRatio] = ['RS256', 'ES256'].map((algorithm) => coldTokensOnOneCore(algorithm, rounds));
+  return { coldTokenRatio, coldTokenOneCoreRatio, coldDecisionRatio, coldEs256Ratio, coldEs256OneCoreRatio, coldEdDsaRatio };
 }
 
 /** Scripts of authorizers: calls a second, and what hostile ones keep the thread that serves from. */

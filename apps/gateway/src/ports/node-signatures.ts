@@ -1,5 +1,5 @@
 import { ALGORITHMS, WEB_SIGNATURES, type Algorithm, type AlgorithmFacts, type SignaturePlatform, type VerificationKey } from '@virga/core';
-import { constants, createHmac, createPublicKey, timingSafeEqual, verify, type KeyObject, type VerifyKeyObjectInput } from 'node:crypto';
+import { constants, createHmac, createPublicKey, createVerify, timingSafeEqual, verify, type KeyObject, type VerifyKeyObjectInput } from 'node:crypto';
 
 /**
  * Keys of at most so many bits are checked at once, on the thread that serves. Measured on one slow core, such a check keeps
@@ -14,11 +14,14 @@ const keys = new WeakMap<VerificationKey, KeyObject>();
 export const NODE_SIGNATURES: SignaturePlatform = {
   check: (algorithm, key, input, signature) => {
     if (!(key.bits <= (AT_ONCE_BITS[key.keyType] ?? 0))) return WEB_SIGNATURES.check(algorithm, key, input, signature);
-    const data = Buffer.from(input, 'latin1');
     const check: AlgorithmFacts['check'] = ALGORITHMS[algorithm].check;
     const hash = check.hash?.replace('SHA-', 'sha') ?? null;
-    if (check.name === 'HMAC') return sameMac(hash ?? '', key, data, signature);
-    return verify(hash, data, optionsFor(algorithm, keyObjectOf(key)), signature);
+    if (check.name === 'HMAC') return sameMac(hash ?? '', key, input, signature);
+    const options = optionsFor(algorithm, keyObjectOf(key));
+    // In pieces it takes two hundredths less than at once, which those need that hash by themselves.
+    return hash === null
+      ? verify(null, Buffer.from(input, 'latin1'), options, signature)
+      : createVerify(hash).update(input, 'latin1').verify(options, signature);
   },
 };
 
@@ -43,8 +46,8 @@ function optionsFor(algorithm: Algorithm, key: KeyObject): VerifyKeyObjectInput 
   }
 }
 
-function sameMac(hash: string, { jwk }: VerificationKey, data: Buffer, signature: Uint8Array): boolean {
+function sameMac(hash: string, { jwk }: VerificationKey, input: string, signature: Uint8Array): boolean {
   if (typeof jwk.k !== 'string') return false;
-  const mac = createHmac(hash, Buffer.from(jwk.k, 'base64url')).update(data).digest();
+  const mac = createHmac(hash, Buffer.from(jwk.k, 'base64url')).update(input, 'latin1').digest();
   return mac.length === signature.length && timingSafeEqual(mac, signature);
 }

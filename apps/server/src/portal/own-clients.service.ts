@@ -120,7 +120,6 @@ export class OwnClientsService {
     await this.#own(team.id, id);
     const row = await SubscriptionRow.findOne({ where: { id: subscriptionId, clientId: id }, raw: true });
     if (!row) throw notFound('plan of the client');
-    if (row.state === 'suspended') throw problem(409, 'The operator suspended it', 'Ask the operator.');
     await this.subscriptions.change(subscriptionId, { state: 'ended' }, author);
     return this.view(team.id, id);
   }

@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { findLeaked, type DirectoryChange } from '@virga/core';
+import { findLeaked, type DirectoryChange, type LeakedTexts } from '@virga/core';
 import type { LeakedCredential, LeakReport, LeakRule, LeakRuleView, ScannerMade } from '@virga/protocol';
 import { randomBytes } from 'node:crypto';
 import { setImmediate as breathe } from 'node:timers/promises';
@@ -50,10 +50,7 @@ export class LeaksService {
     const found = new Map<string, CredentialRow>();
     const known = await this.#byDigest(keys, found);
     await this.#byDigest(words, found);
-    for (const { name, secret } of basic) {
-      const row = await CredentialRow.findOne({ where: { kind: 'basic', lookup: name, superseded: false }, raw: true });
-      if (row && sameText(row.digest ?? '', sha256(secret))) found.set(row.id, row);
-    }
+    await this.#bySecret(basic, found);
     const good = [...found.values()].filter((row) => row.revokedAt === null);
     const noted = told.note || told.revoke ? await this.#note(good, told) : good;
     const now = Date.now();
@@ -81,6 +78,19 @@ export class LeaksService {
       await breathe();
     }
     return known;
+  }
+
+  async #bySecret(pairs: LeakedTexts['basic'], found: Map<string, CredentialRow>): Promise<void> {
+    for (let at = 0; at < pairs.length; at += STRETCH) {
+      const part = pairs.slice(at, at + STRETCH);
+      const rows = await CredentialRow.findAll({ where: { kind: 'basic', superseded: false, lookup: part.map(({ name }) => name) }, raw: true });
+      const byName = new Map(rows.map((row) => [row.lookup, row]));
+      for (const { name, secret } of part) {
+        const row = byName.get(name);
+        if (row && sameText(row.digest ?? '', sha256(secret))) found.set(row.id, row);
+      }
+      await breathe();
+    }
   }
 
   /** Writes down that credentials leaked, and revokes them where that is asked for; both act at once. */

@@ -69,6 +69,8 @@ export class SubscriptionsService {
       const row = await SubscriptionRow.findByPk(id, { transaction });
       if (!row) throw notFound('subscription');
       if (row.state === 'ended') throw problem(409, 'It has ended', 'Give the client the plan anew.');
+      // What an operator decided is not undone from the portal, whichever of two comes first.
+      if (row.state === 'suspended' && typeof by !== 'string') throw problem(409, 'The operator suspended it', 'Ask the operator.');
       const next = {
         state: patch.state ?? row.state,
         startsAt: patch.startsAt === undefined ? timeOf(row.startsAt) : patch.startsAt,
