@@ -18,7 +18,7 @@ export const NODE_SIGNATURES: SignaturePlatform = {
     const hash = check.hash?.replace('SHA-', 'sha') ?? null;
     if (check.name === 'HMAC') return sameMac(hash ?? '', key, input, signature);
     const options = optionsFor(algorithm, keyObjectOf(key));
-    // In pieces it takes two hundredths less than at once, which those need that hash by themselves.
+    // Piece by piece costs less than at once; what hashes by itself (EdDSA) is checked at once alone.
     return hash === null
       ? verify(null, Buffer.from(input, 'latin1'), options, signature)
       : createVerify(hash).update(input, 'latin1').verify(options, signature);
