@@ -107,6 +107,7 @@ export { completeScript } from './authorizer/complete-script.js';
 export { isCovered } from './authorizer/read-answer.js';
 export { localScripts } from './authorizer/local-scripts.js';
 export { interpreters } from './authorizer/load-interpreter.js';
+export { SandboxShelf } from './authorizer/sandbox-shelf.js';
 export { SCRIPT_SLOWEST, ScriptSandbox, type ScriptCall, type ScriptRun } from './authorizer/script-sandbox.js';
 export { runCases, type CaseOutcome } from './decision/run-case.js';
 export { compileCondition, type CompiledCondition, type ConditionResult } from './condition/compile-condition.js';

@@ -1,8 +1,7 @@
 // A thread that runs scripts of authorizers, each in an interpreter of its own.
 import variant from '@jitl/quickjs-wasmfile-release-sync';
-import { interpreters, ScriptSandbox, type ScriptRun, type ScriptSource, type TableRows } from '@virga/core';
+import { interpreters, SandboxShelf, ScriptSandbox, type ScriptRun, type TableRows } from '@virga/core';
 import { giveWay, threadTime } from '@virga/threads';
-import { LRUCache } from 'lru-cache';
 import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
 import { performance } from 'node:perf_hooks';
@@ -20,29 +19,20 @@ const load = readFile(createRequire(import.meta.url).resolve('@jitl/quickjs-wasm
   interpreters(variant, new Uint8Array(bytes)),
 );
 const CLOCK = { passed: () => performance.now(), worked: threadTime() };
-type Opened = ScriptSandbox | Exclude<ScriptRun, { kind: 'answer' }>;
-const opened = new LRUCache<string, Promise<Opened>>({ max: MAX_SCRIPTS });
+const shelf = new SandboxShelf(() => load, CLOCK, MAX_SCRIPTS);
 const tables = new Map<string, TableRows>();
-
-const open = async (script: ScriptSource): Promise<Opened> => ScriptSandbox.open(await load, script, CLOCK);
 
 async function run(ask: ScriptAsk): Promise<ScriptRun> {
   for (const { name, rows } of ask.tables) tables.set(name, rows);
-  let sandbox = opened.get(ask.identity);
-  if (!sandbox) opened.set(ask.identity, (sandbox = open(ask.script)));
-  const ready = await sandbox;
-  if (!(ready instanceof ScriptSandbox)) {
-    // Another time it may be read in its time.
-    if (ready.kind === 'time') opened.delete(ask.identity);
-    return ready;
-  }
+  const ready = await shelf.take(ask.identity, ask.script);
+  if (!(ready instanceof ScriptSandbox)) return ready;
   const own = new Map(ask.script.tables.flatMap((name): [string, TableRows][] => (tables.has(name) ? [[name, tables.get(name) as TableRows]] : [])));
   port.postMessage({ begun: ask.number } satisfies ScriptBegun);
   try {
     return ready.run({ input: ask.input, hidden: ask.hidden, tables: own });
   } catch (error) {
     // What the interpreter itself threw: it may be in any state, so it is not used again.
-    opened.delete(ask.identity);
+    shelf.drop(ask.identity);
     return { kind: 'fault', says: `the interpreter failed: ${(error as Error).message}`.slice(0, 300), line: 0, column: 0 };
   }
 }
@@ -51,7 +41,7 @@ port.on('message', (ask: ScriptAsk) => {
   run(ask).then(
     (came) => port.postMessage({ number: ask.number, run: came } satisfies ScriptAnswer),
     (error: unknown) => {
-      opened.delete(ask.identity);
+      shelf.drop(ask.identity);
       port.postMessage({
         number: ask.number,
         run: { kind: 'fault', says: `the interpreter cannot begin: ${(error as Error).message}`.slice(0, 300), line: 0, column: 0 },

@@ -4,6 +4,7 @@ import { OPEN_SCOPE, type ConditionScope } from '../condition/condition-input.js
 import { checkScript } from './check-script.js';
 import { completeScript } from './complete-script.js';
 import { isCovered, readScriptAnswer } from './read-answer.js';
+import { SandboxShelf } from './sandbox-shelf.js';
 import { SCRIPT_SLOWEST, ScriptSandbox, type ScriptRun } from './script-sandbox.js';
 
 const script = (source: string, more: Partial<ScriptSource> = {}): ScriptSource => ({
@@ -112,6 +113,31 @@ describe('a script in its sandbox', () => {
       expect(await kinds(0.2, '3e4', 1000)).toBe('answer beyond');
       expect(await kinds(null, '3e4', 1000)).toBe('time beyond');
       expect(await kinds(0.2, '3e4', 2000)).toBe('time far beyond');
+    });
+
+    it('and is read anew after a while, not at once, where it did not end in its time', async () => {
+      let [at, read] = [0, 0];
+      const shelf = new SandboxShelf(
+        () => {
+          read++;
+          return Promise.resolve(load);
+        },
+        { passed: () => ++at, worked: () => null },
+        2,
+      );
+      const kinds = async (): Promise<string> => {
+        const ready = await shelf.take('loops', script('for (;;);'));
+        return ready instanceof ScriptSandbox ? 'ready' : ready.kind;
+      };
+      expect([await kinds(), await kinds(), read]).toEqual(['time', 'time', 1]);
+      at += 1000;
+      expect([await kinds(), await kinds(), read]).toEqual(['time', 'time', 2]);
+      const other = await shelf.take('other', counting('1'));
+      expect([await shelf.take('other', counting('1')), read]).toEqual([other, 3]);
+      // Of more than it holds the first goes.
+      await shelf.take('third', counting('1'));
+      await kinds();
+      expect(read).toBe(5);
     });
 
     it('while it is read', async () => {

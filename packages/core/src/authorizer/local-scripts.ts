@@ -1,6 +1,7 @@
 import { AnswerMemory } from './answer-memory.js';
 import type { Authorizers } from './ask.js';
-import { ScriptSandbox, type LoadInterpreter, type ScriptClock, type ScriptRun } from './script-sandbox.js';
+import { SandboxShelf } from './sandbox-shelf.js';
+import { ScriptSandbox, type LoadInterpreter, type ScriptClock } from './script-sandbox.js';
 
 /** Scripts that are held ready. */
 const MAX_SCRIPTS = 50;
@@ -12,23 +13,14 @@ const MAX_SCRIPTS = 50;
  */
 export function localScripts(begin: () => Promise<LoadInterpreter>, clock: ScriptClock): Authorizers {
   let load: Promise<LoadInterpreter> | null = null;
-  const opened = new Map<string, Promise<ScriptSandbox | Exclude<ScriptRun, { kind: 'answer' }>>>();
+  const shelf = new SandboxShelf(() => (load ??= begin()), clock, MAX_SCRIPTS);
   return {
     run: async ({ identity, script }, call) => {
-      let sandbox = opened.get(identity);
-      if (!sandbox) {
-        for (const oldest of opened.keys()) if (opened.size >= MAX_SCRIPTS) opened.delete(oldest);
-        load ??= begin();
-        opened.set(identity, (sandbox = load.then((ready) => ScriptSandbox.open(ready, script, clock))));
-      }
       try {
-        const ready = await sandbox;
-        if (ready instanceof ScriptSandbox) return ready.run(call);
-        // Another time it may be read in its time.
-        if (ready.kind === 'time') opened.delete(identity);
-        return ready;
+        const ready = await shelf.take(identity, script);
+        return ready instanceof ScriptSandbox ? ready.run(call) : ready;
       } catch (error) {
-        opened.delete(identity);
+        shelf.drop(identity);
         load = null;
         return { kind: 'unavailable', says: `the interpreter failed: ${(error as Error).message}`.slice(0, 300) };
       }

@@ -175,6 +175,24 @@ describe('types that a contract says of bodies', () => {
       ['15 a string never equals a int'].map((said) => said.replace('15', String('request.body[0] '.length))),
     );
     expect(faults('request.body.name == "x"', list)).toEqual([expect.stringContaining('has no members')]);
+    const either = bodyMembers(
+      referenceOperation(
+        {
+          paths: {
+            '/x': {
+              post: {
+                requestBody: {
+                  content: { 'application/json': { schema: { oneOf: [{ type: 'array' }, { type: 'object', properties: { id: { type: 'string' } } }] } } },
+                },
+              },
+            },
+          },
+        },
+        'POST',
+        '/x',
+      ) ?? { bodies: [] },
+    );
+    expect(faults('request.body[0] == 1 || request.body.id == "x"', either)).toEqual([]);
   });
 });
 

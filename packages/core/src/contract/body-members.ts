@@ -51,7 +51,8 @@ function membersOf(lines: readonly SchemaLine[], form: boolean): BodyMember[] {
     while ((above[above.length - 1]?.depth ?? -1) >= line.depth) above.pop();
     const own = namesOf(line, above[above.length - 1]?.names);
     above.push({ depth: line.depth, names: own });
-    if (own === null || ALTERNATIVES.has(line.name)) continue;
+    // Alternatives of the whole say what that may be.
+    if (own === null || (own.length > 0 && ALTERNATIVES.has(line.name))) continue;
     found.push({ path: own, type: form && own.length > 0 ? 'string' : line.type, about: line.description });
   }
   return found;

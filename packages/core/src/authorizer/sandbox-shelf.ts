@@ -1,0 +1,50 @@
+import type { ScriptSource } from '../document/authorizer-rule.js';
+import { ScriptSandbox, type LoadInterpreter, type ScriptClock, type ScriptRun } from './script-sandbox.js';
+
+/** A sandbox, or what came of reading its script. */
+export type Opened = ScriptSandbox | Exclude<ScriptRun, { kind: 'answer' }>;
+
+/** How long a script that was not read in its time is left alone, milliseconds: one that never ends would take all the time there is. */
+const ALONE_MS = 1000;
+
+/** Scripts that are held ready, each in a sandbox of its own; of too many, the one that was asked longest ago goes. */
+export class SandboxShelf {
+  readonly #load: () => Promise<LoadInterpreter>;
+  readonly #clock: ScriptClock;
+  readonly #most: number;
+  readonly #opened = new Map<string, Promise<Opened>>();
+  readonly #lateAt = new Map<string, number>();
+
+  constructor(load: () => Promise<LoadInterpreter>, clock: ScriptClock, most: number) {
+    this.#load = load;
+    this.#clock = clock;
+    this.#most = most;
+  }
+
+  /** @throws what the interpreter itself threw: nothing of it is kept then */
+  async take(identity: string, script: ScriptSource): Promise<Opened> {
+    const lateAt = this.#lateAt.get(identity);
+    // Another time it may be read in its time.
+    if (lateAt !== undefined && this.#clock.passed() - lateAt > ALONE_MS) this.drop(identity);
+    let opened = this.#opened.get(identity);
+    if (!opened) {
+      for (const oldest of this.#opened.keys()) if (this.#opened.size >= this.#most) this.drop(oldest);
+      opened = this.#load().then((load) => ScriptSandbox.open(load, script, this.#clock));
+    }
+    this.#opened.delete(identity);
+    this.#opened.set(identity, opened);
+    try {
+      const ready = await opened;
+      if (!(ready instanceof ScriptSandbox) && ready.kind === 'time' && !this.#lateAt.has(identity)) this.#lateAt.set(identity, this.#clock.passed());
+      return ready;
+    } catch (error) {
+      this.drop(identity);
+      throw error;
+    }
+  }
+
+  drop(identity: string): void {
+    this.#opened.delete(identity);
+    this.#lateAt.delete(identity);
+  }
+}
