@@ -1,5 +1,4 @@
 import 'reflect-metadata';
-import { ControlPlane } from './control-plane.js';
 import { readSettings } from './config/settings.js';
 
 const fail = (error: unknown): never => {
@@ -17,11 +16,12 @@ try {
   // No process that this one starts needs it.
   delete process.env['VIRGA_OPERATOR_PASSWORD'];
   const settings = readSettings(process.env, process.argv.slice(2));
+  // Settings that cannot be used are told before everything is loaded that uses them.
+  const { ControlPlane } = await import('./control-plane.js');
   const plane = await ControlPlane.start(settings, password);
   console.log(`virga: console and control API at http://${settings.host}:${settings.port}`);
   if (settings.portalPort !== null) console.log(`virga: portal at ${settings.portalUrl}`);
   if (plane.operator) console.log(`virga: sign in as ${plane.operator.name} with the password ${plane.operator.password} (shown once)`);
-  process.send?.({ type: 'ready', operator: plane.operator });
   let stopping = false;
   const stop = (): void => {
     if (stopping) return;
@@ -32,6 +32,7 @@ try {
   process.on('SIGINT', stop);
   // Whoever started this process is gone.
   if (process.send) process.on('disconnect', stop);
+  process.send?.({ type: 'ready', operator: plane.operator });
 } catch (error) {
   fail(error);
 }

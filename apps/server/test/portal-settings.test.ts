@@ -78,8 +78,8 @@ test('under a name of its own: that host is served and no other, cookies travel 
 });
 
 describe('behind a proxy', () => {
-  /** Tries a call that one network alone may make, as the proxy says where it comes from. */
-  async function tried(forwarded: string): Promise<number> {
+  /** Tries a call that one network alone may make, as the proxy says where it comes from. @returns what came of each */
+  async function tried(...forwarded: string[]): Promise<number[]> {
     const { api } = await server.ok<{ api: { id: string } }>('POST', '/apis', {
       source: { text: CONTRACT },
       basePath: '/p',
@@ -93,21 +93,18 @@ describe('behind a proxy', () => {
     const browser = new PortalBrowser(server);
     await browser.accept(link, 'one', 'a long enough password');
     const input = { apiId: api.id, method: 'GET', target: '/p/open', headers: [] };
-    return (await browser.call<AttemptAnswer>('POST', '/attempts', input, { 'x-forwarded-for': forwarded })).body.status;
+    const statuses = [];
+    for (const from of forwarded) statuses.push((await browser.call<AttemptAnswer>('POST', '/attempts', input, { 'x-forwarded-for': from })).body.status);
+    return statuses;
   }
 
-  test('what it says of where one is counts', async () => {
+  test('what it says of where one is counts, and what was written in front of that does not', async () => {
     await start({ VIRGA_PORTAL_HOPS: '127.0.0.0/8, ::1' }, []);
-    expect(await tried('203.0.113.9')).toBe(200);
-  }, 40_000);
-
-  test('and what was written in front of that does not', async () => {
-    await start({ VIRGA_PORTAL_HOPS: '127.0.0.1' }, []);
-    expect(await tried('203.0.113.9, 198.51.100.1')).toBe(403);
+    expect(await tried('203.0.113.9', '203.0.113.9, 198.51.100.1')).toEqual([200, 403]);
   }, 40_000);
 
   test('where no proxy is named, nobody says where one is', async () => {
     await start({}, []);
-    expect(await tried('203.0.113.9')).toBe(403);
+    expect(await tried('203.0.113.9')).toEqual([403]);
   }, 40_000);
 });

@@ -162,6 +162,17 @@ describe('a call that is asked about', () => {
     expect((await ask({ credentials: [rider({ scopes: [] })] }, gates([SERVICE])))?.letThrough[0]).toMatchObject({ hangsOn: ['what water right says'] });
   });
 
+  it('hangs on a script that comes to no end here, which refuses nothing by that', async () => {
+    const endless = { ...OWN_SECTION, by: { ...OWN_SECTION.by, timeMs: 5, source: 'function decide({ principal }) { for (;;); }' } as AuthorizerRule['by'] };
+    expect(await ask({}, gates([endless]))).toMatchObject({ outcome: 'passed', hangsOn: ['what own section says'] });
+    expect((await ask({ credentials: [rider({ scopes: [] })] }, gates([endless])))?.letThrough).toEqual([
+      { changes: [{ kind: 'scope', words: 'the scope gates:operate', or: [] }], hangsOn: ['what own section says'] },
+    ]);
+    // What it fails at, it fails at everywhere.
+    const failing = { ...endless, by: { ...endless.by, source: 'function decide() { return nothing; }' } as AuthorizerRule['by'] };
+    expect(await ask({}, gates([failing]))).toMatchObject({ outcome: 'refused', code: 'authorizer.fault' });
+  });
+
   it('that leads to no operation has no answer', async () => {
     for (const target of ['/elsewhere', '/gates-api/gates', '/gates-api//gates/G-1/positions', '*', ''])
       expect([target, await ask({ target })]).toEqual([target, null]);

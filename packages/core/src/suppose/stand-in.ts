@@ -5,7 +5,7 @@ import { compileVariables } from '../decision/condition-variables.js';
 import type { CheckGrounds, CompiledStep } from '../decision/compiled.js';
 import type { Exchange } from '../decision/exchange.js';
 import type { Ports } from '../decision/ports.js';
-import { finding, type Finding } from '../verdict/codes.js';
+import { finding, type Code, type Finding } from '../verdict/codes.js';
 
 /** Facts that a supposed request does not have. */
 export interface Unknown {
@@ -13,7 +13,7 @@ export interface Unknown {
   readonly address: boolean;
   /** Path parameters, query and header fields. */
   readonly request: boolean;
-  /** What authorizers answer: all of them, or services alone where scripts can be run. */
+  /** What authorizers answer: all of them, or services alone where scripts can be run, as far as they come to an end in their time. */
   readonly authorizers: 'all' | 'services' | 'none';
   /** Whether every limit is used up; left out, all of them have room. */
   readonly limits?: 'spent';
@@ -40,7 +40,8 @@ export function standIn(step: CompiledStep, unknown: Unknown, isVague: (exchange
     const found = finding('authorizer.not-known', { name: grounds.rule.name });
     const unasked = unknown.authorizers === 'all' || (unknown.authorizers === 'services' && grounds.rule.by.kind === 'service');
     if (unasked) return { ...step, run: () => found };
-    return step.readsBody === true ? { ...step, run: (exchange) => (bodyIsUnknown(exchange) ? found : step.run(exchange)) } : step;
+    const hidesBody = step.readsBody === true;
+    return { ...step, run: (exchange) => (hidesBody && bodyIsUnknown(exchange) ? found : inItsTime(step.run(exchange), found)) };
   }
   if (grounds.kind === 'limit') {
     const found = finding('limit.supposed', { limits: grounds.names });
@@ -57,6 +58,14 @@ function supposeProof(found: Finding | Promise<Finding>): Finding | Promise<Find
   if (found instanceof Promise) return found.then((later) => supposeProof(later));
   return found.code === 'proof.missing' ? SUPPOSED : found;
 }
+
+/** What a script comes to on another machine, at another time, nobody knows of one that came to no end here: it refuses nothing here. */
+function inItsTime(found: Finding | Promise<Finding>, notKnown: Finding): Finding | Promise<Finding> {
+  if (found instanceof Promise) return found.then((later) => inItsTime(later, notKnown));
+  return UNTIMELY.has(found.code) ? notKnown : found;
+}
+
+const UNTIMELY: ReadonlySet<Code> = new Set<Code>(['authorizer.time', 'authorizer.busy', 'authorizer.unavailable']);
 
 const SUPPOSED_HARMLESS = finding('sensitive.supposed', {});
 const SUPPOSED_CONTRACT = finding('contract.supposed', {});

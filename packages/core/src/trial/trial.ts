@@ -3,7 +3,7 @@ import type { Code } from '../verdict/codes.js';
 
 /**
  * What came of a trial: what was to be stopped was, or was not; only a check that observes would have stopped it; or that
- * hangs on a service that nobody asks for a trial.
+ * hangs on an authorizer that nobody asks for a trial, or that came to no end in its time.
  */
 export type TrialResult = 'holds' | 'fails' | 'observed' | 'not-known';
 

@@ -146,7 +146,7 @@ function Trials({ trials, ...overruling }: { readonly trials: TrialReportView | 
           ? `Nothing got through in ${count(trials.holds)} trials`
           : `${count(failing.length)} of ${count(trials.holds + failing.length)} trials got through. The release waits until they do not, or until each is overruled`}
         {trials.observed > 0 && `; ${count(trials.observed)} more would only be observed`}
-        {trials.notKnown > 0 && `; ${count(trials.notKnown)} hang on a service`}. <Link to="/trials">Look at them</Link>
+        {trials.notKnown > 0 && `; ${count(trials.notKnown)} hang on an authorizer`}. <Link to="/trials">Look at them</Link>
       </p>
       {failing.slice(0, 100).map(({ name, sentence }) => (
         <Failing key={name} name={name} sentence={sentence} {...overruling} />

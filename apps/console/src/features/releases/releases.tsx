@@ -207,7 +207,7 @@ function Nodes() {
 function TrialsOf({ trials }: { readonly trials: TrialsKept }) {
   const { holds, fails, observed, notKnown, operations, overruled, items } = trials;
   if (operations === 0 && holds === 0 && fails === 0) return null;
-  const open = [observed > 0 ? `${count(observed)} only observed` : '', notKnown > 0 ? `${count(notKnown)} hung on a service` : ''].filter(Boolean);
+  const open = [observed > 0 ? `${count(observed)} only observed` : '', notKnown > 0 ? `${count(notKnown)} hung on an authorizer` : ''].filter(Boolean);
   return (
     <div>
       <p style={{ margin: 0 }}>

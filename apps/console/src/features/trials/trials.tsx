@@ -13,7 +13,7 @@ import { savedTrialsQuery, trialsQuery } from './queries';
 import { operationPath } from '../../client/places';
 
 const MARKS: Readonly<Record<TrialResult, MarkKind>> = { holds: 'passed', fails: 'refused', observed: 'would-refuse', 'not-known': 'unknown' };
-const WORDS: Readonly<Record<TrialResult, string>> = { holds: 'holds', fails: 'got through', observed: 'only observed', 'not-known': 'hangs on a service' };
+const WORDS: Readonly<Record<TrialResult, string>> = { holds: 'holds', fails: 'got through', observed: 'only observed', 'not-known': 'hangs on an authorizer' };
 
 type Row = TrialOutcomeView & { readonly id: string };
 
@@ -29,7 +29,7 @@ const COLUMNS: readonly Column<Row>[] = [
     cell: ({ result, step, sentence }) => (
       <span title={sentence}>
         {result !== 'fails' && <b>{STEP_NAMES[step]} </b>}
-        <span className={result === 'fails' ? 'rust' : 'quiet'}>{result === 'not-known' ? 'let in, as far as is known without a service' : sentence}</span>
+        <span className={result === 'fails' ? 'rust' : 'quiet'}>{result === 'not-known' ? 'let in, as far as is known without its authorizer' : sentence}</span>
       </span>
     ),
   },
@@ -88,7 +88,7 @@ function Report({ report }: { readonly report: TrialReportView }) {
         <b>{report.fails === 0 ? 'Nothing got through.' : `${count(report.fails)} got through.`}</b> {count(report.holds)} trials of {report.operations}{' '}
         {report.operations === 1 ? 'operation' : 'operations'} hold
         {report.observed > 0 && <span className="ochre">, {count(report.observed)} would only be observed</span>}
-        {report.notKnown > 0 && `, ${count(report.notKnown)} hang on a service`}
+        {report.notKnown > 0 && `, ${count(report.notKnown)} hang on an authorizer`}
         <span className="quiet">; {count(Math.round(report.tookMs))} ms</span>
       </p>
       <div className="row wrap" style={{ marginBottom: 6 }}>
