@@ -68,7 +68,7 @@ test('a customer is let in with a key and a plan, its limits are seen, its key i
   await expect(page.getByRole('row', { name: /Open data.*active/ })).toBeVisible();
 
   await page.getByRole('button', { name: 'rotate' }).click();
-  await page.getByRole('button', { name: 'Make the new key' }).click();
+  await page.getByRole('button', { name: 'Make the new one' }).click();
   const fresh = (await page.locator('[data-secret]').textContent())?.trim() ?? '';
   await page.getByRole('button', { name: 'I have put it away' }).click();
   await expect(page.getByText('another takes its place')).toBeVisible();

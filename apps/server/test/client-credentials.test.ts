@@ -140,6 +140,55 @@ describe('keys', () => {
   });
 });
 
+test('Basic secrets are rotated too: both count until the overlap is over, each with its own use, in drafts and after a restart', async () => {
+  const id = await addClient('Rotates its secret');
+  const make = () => server.ok<CredentialMade>('POST', `/clients/${id}/credentials`, { kind: 'basic', name: 'rotating' });
+  const rotate = ({ credential }: CredentialMade, overlapHours: number) =>
+    server.ok<CredentialMade>('POST', `/clients/${id}/credentials/${credential.id}/rotate`, { overlapHours });
+  const headerOf = ({ secret }: CredentialMade) => `Basic ${Buffer.from(`rotating:${secret}`).toString('base64')}`;
+  // The stand-in has no such path: it was reached.
+  const statuses = (...made: CredentialMade[]) => Promise.all(made.map(async (one) => (await call('/basic', { authorization: headerOf(one) })).status));
+  const old = await make();
+  const fresh = await rotate(old, 24);
+  expect(fresh.credential).toMatchObject({ kind: 'basic', name: 'rotating', state: 'good', expiresAt: null });
+  expect(await statuses(old, fresh)).toEqual([404, 404]);
+  const before = async () => (await view(id)).credentials.find((one) => one.id === old.credential.id);
+  expect(await before()).toMatchObject({ state: 'good', replacedBy: fresh.credential.id });
+  await until(async () => ((await before())?.lastUsedAt ?? null) !== null, 'the use of the old one');
+  // Another client gets the name by none of this.
+  const other = await addClient('Wants the name');
+  expect(await refusal('POST', `/clients/${other}/credentials`, { kind: 'basic', name: 'rotating' })).toMatch(/^422 .*belongs to the client/);
+  expect(await refusal('POST', `/clients/${id}/credentials/${old.credential.id}/rotate`, { overlapHours: 1 })).toMatch(/^409/);
+  // One that leaked is found whichever of the two it is.
+  const { found } = await server.ok<LeakReport>('POST', '/leaks', { text: `authorization: ${headerOf(old)}\nauthorization: ${headerOf(fresh)}` });
+  expect(found.map(({ credentialId }) => credentialId).sort()).toEqual([old.credential.id, fresh.credential.id].sort());
+  await server.stop();
+  await server.start();
+  await until(async () => (await statuses(fresh))[0] === 404, 'the node');
+  expect(await statuses(old, fresh)).toEqual([404, 404]);
+  // Once more before the first is over: three count. At once: the last alone, of those that were rotated.
+  const third = await rotate(fresh, 1);
+  expect(await statuses(old, fresh, third)).toEqual([404, 404, 404]);
+  const last = await rotate(third, 0);
+  expect(await statuses(third, last, old)).toEqual([401, 404, 404]);
+  await server.ok('POST', `/clients/${id}/credentials/${old.credential.id}/revoke`);
+  expect(await statuses(old, fresh, third, last)).toEqual([401, 404, 401, 404]);
+  const probed = async (made: CredentialMade) =>
+    (
+      await server.ok<{ outcome: string }>('POST', '/probe', {
+        method: 'GET',
+        target: '/gates/basic',
+        headers: [{ name: 'authorization', value: headerOf(made) }],
+        sender: 'nobody',
+        against: 'draft',
+        forward: false,
+      })
+    ).outcome;
+  expect([await probed(fresh), await probed(last), await probed(old)]).toEqual(['passed', 'passed', 'refused']);
+  await server.ok('POST', `/clients/${id}/credentials/${fresh.credential.id}/revoke`);
+  expect(await statuses(fresh, last)).toEqual([401, 404]);
+}, 60_000);
+
 describe('leaks', () => {
   const look = (text: string) => server.ok<LeakReport>('POST', '/leaks', { text });
 

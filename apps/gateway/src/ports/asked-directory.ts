@@ -5,14 +5,15 @@ import { MessageChannel, receiveMessageOnPort, type MessagePort } from 'node:wor
 const ANSWER_MS = 5000;
 
 type Question = { readonly number: number } & (
-  | { readonly kind: CredentialKind; readonly lookup: string }
+  | { readonly kind: Exclude<CredentialKind, 'basic'>; readonly lookup: string }
+  | { readonly kind: 'secrets'; readonly name: string }
   | { readonly kind: 'subscriptions'; readonly clientId: string }
   | { readonly kind: 'table'; readonly name: string }
   | { readonly kind: null }
 );
 interface Answer {
   readonly number: number;
-  readonly found: Holder | TableRows | readonly SubscriptionFact[] | boolean | null;
+  readonly found: Holder | readonly Holder[] | TableRows | readonly SubscriptionFact[] | boolean | null;
 }
 
 /** What a thread needs to ask the directory of another: transfer `port` with it. */
@@ -43,6 +44,8 @@ function answerTo(question: Question, source: DirectorySource): Answer['found'] 
       return source.joinsProviders;
     case 'table':
       return source.table(question.name);
+    case 'secrets':
+      return source.secretsOf(question.name);
     case 'subscriptions':
       return source.subscriptionsOf(question.clientId);
     default:
@@ -61,9 +64,14 @@ export class AskedDirectory implements DirectorySource {
     this.#bell = new Int32Array(bell);
   }
 
-  find(kind: CredentialKind, lookup: string): Holder | null {
+  find(kind: Exclude<CredentialKind, 'basic'>, lookup: string): Holder | null {
     const found = this.#ask((number) => ({ number, kind, lookup }));
     return typeof found === 'object' && found !== null && 'credential' in found ? found : null;
+  }
+
+  secretsOf(name: string): readonly Holder[] {
+    const found = this.#ask((number) => ({ number, kind: 'secrets', name }));
+    return Array.isArray(found) ? (found as readonly Holder[]) : [];
   }
 
   subscriptionsOf(clientId: string): readonly SubscriptionFact[] {

@@ -1,4 +1,5 @@
 import { judgeHolder } from '../credential/judge-holder.js';
+import type { Holder } from '../directory/facts.js';
 import { readBasic } from '../credential/read-basic.js';
 import { shorten } from '../token/verify-token.js';
 import { finding } from '../verdict/codes.js';
@@ -20,10 +21,15 @@ export function compileBasicStep({ directory, digest, now }: Ports): Check {
       if (isOpen(exchange.origin)) return finding('basic.plain-http', { origin: shorten(exchange.origin) });
       const read = readBasic(sent.text);
       if ('reason' in read) return finding('basic.malformed', { reason: read.reason });
-      const holder = directory().find('basic', read.name);
-      const right = isSame(digest(read.secret), holder?.credential.digest ?? NOBODY);
-      if (holder === null) return finding('basic.unknown', { name: shorten(read.name, 80) });
-      if (!right) return finding('basic.wrong', { client: holder.client.name, name: holder.credential.name });
+      const [first, ...others] = directory().secretsOf(read.name);
+      const sentDigest = digest(read.secret);
+      if (!first) {
+        isSame(sentDigest, NOBODY);
+        return finding('basic.unknown', { name: shorten(read.name, 80) });
+      }
+      let holder: Holder | null = null;
+      for (const one of [first, ...others]) if (isSame(sentDigest, one.credential.digest ?? '')) holder = one;
+      if (holder === null) return finding('basic.wrong', { client: first.client.name, name: first.credential.name });
       const wrong = judgeHolder('basic', holder, now());
       if (wrong) return wrong;
       exchange.proved({ kind: 'basic', holder });

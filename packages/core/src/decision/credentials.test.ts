@@ -257,6 +257,31 @@ describe('what a credential is worth now', () => {
     expect(wrong[1]).toBe(unknown[1]);
   });
 
+  test('of the secrets of one name, while it is rotated, each is worth what it is worth itself; those of two clients prove nobody', async () => {
+    const old = (change: Partial<CredentialFact> = {}) => credential('a', 'basic', 'Aladdin', { id: 'old', digest: sha256('open sesame'), ...change });
+    const fresh = (change: Partial<CredentialFact> = {}) => credential('a', 'basic', 'Aladdin', { id: 'fresh', digest: sha256('open barley'), ...change });
+    const header = (secret: string) => ({ authorization: `Basic ${Buffer.from(`Aladdin:${secret}`).toString('base64')}` });
+    const come = async (secret: string, ...credentials: CredentialFact[]) => {
+      const { code, exchange } = await ask([[needs('basic')]], { headers: header(secret), directory: facts([client('a'), client('b')], credentials) });
+      return [code, ...exchange.credentials.flatMap(({ holder }) => holder?.credential.id ?? [])];
+    };
+    for (const order of [
+      [old({ expiresAt: NOW + 1 }), fresh()],
+      [fresh(), old({ expiresAt: NOW + 1 })],
+    ]) {
+      expect(await come('open sesame', ...order)).toEqual(['rights.sufficient', 'old']);
+      expect(await come('open barley', ...order)).toEqual(['rights.sufficient', 'fresh']);
+      expect((await come('open wheat', ...order))[0]).toBe('basic.wrong');
+    }
+    expect((await come('open sesame', old({ expiresAt: NOW }), fresh()))[0]).toBe('basic.expired');
+    expect((await come('open barley', old({ expiresAt: NOW }), fresh()))[0]).toBe('rights.sufficient');
+    expect((await come('open barley', old(), fresh({ revokedAt: NOW - 1 })))[0]).toBe('basic.revoked');
+    expect((await come('open sesame', old(), fresh({ clientId: 'b' })))[0]).toBe('basic.unknown');
+    expect((await come('open sesame', old(), fresh({ clientId: 'nobody' })))[0]).toBe('basic.unknown');
+    // One without a digest is no secret.
+    expect((await come('', old({ digest: null }), fresh({ digest: null })))[0]).toMatch(/^basic\.(?:wrong|malformed)$/);
+  });
+
   test('a credential without its client, and one that two clients have, prove nobody', async () => {
     const same = [credential('a', 'key', sha256('key-of-a')), credential('b', 'key', sha256('key-of-a'), { id: 'other' })];
     const call = { headers: { 'x-api-key': 'key-of-a' } };

@@ -3,10 +3,11 @@ import type { SubscriptionFact } from './subscription.js';
 import type { ClientFact, CredentialFact, CredentialKind, DirectoryChange, DirectorySource, Holder } from './facts.js';
 
 const NONE: readonly SubscriptionFact[] = Object.freeze([]);
+const NOBODY: readonly Holder[] = Object.freeze([]);
 
 /**
  * Clients and their credentials, looked up by what requests carry, and tables. Two credentials that are found by the same thing
- * prove nobody, whichever came first.
+ * prove nobody, whichever came first; of Basic secrets, those of two clients.
  */
 export class Directory implements DirectorySource {
   readonly #clients = new Map<string, ClientFact>();
@@ -52,9 +53,20 @@ export class Directory implements DirectorySource {
     for (const { fact } of this.#tables.values()) yield { what: 'table', id: fact.id, value: fact };
   }
 
-  find(kind: CredentialKind, lookup: string): Holder | null {
+  find(kind: Exclude<CredentialKind, 'basic'>, lookup: string): Holder | null {
     const id = this.#byLookup[kind].get(lookup);
-    if (typeof id !== 'string') return null;
+    return typeof id === 'string' ? this.#holderOf(id) : null;
+  }
+
+  secretsOf(name: string): readonly Holder[] {
+    const found = this.#byLookup.basic.get(name);
+    if (found === undefined) return NOBODY;
+    const ids = typeof found === 'string' ? [found] : [...found];
+    if (new Set(ids.map((id) => this.#credentials.get(id)?.clientId)).size !== 1) return NOBODY;
+    return ids.map((id) => this.#holderOf(id)).filter((holder) => holder !== null);
+  }
+
+  #holderOf(id: string): Holder | null {
     const credential = this.#credentials.get(id);
     const client = credential && this.#clients.get(credential.clientId);
     return credential && client ? { client, credential } : null;

@@ -58,7 +58,9 @@ export interface Holder {
 
 /** Who clients are, and what tables hold, as decisions ask. */
 export interface DirectorySource {
-  find(kind: CredentialKind, lookup: string): Holder | null;
+  find(kind: Exclude<CredentialKind, 'basic'>, lookup: string): Holder | null;
+  /** The secrets that a client has under a name, more than one while they are rotated; none where several clients have the name. */
+  secretsOf(name: string): readonly Holder[];
   /** Whether any client is joined with one of a provider, so that nobody need look for it. */
   readonly joinsProviders: boolean;
   /** Subscriptions of a client, whatever their state. */

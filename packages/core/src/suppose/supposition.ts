@@ -50,6 +50,7 @@ export interface SupposedOutcome {
 /** A directory in which every client has certain plans. */
 const withPlans = (directory: Directory, plans: readonly string[]): DirectorySource => ({
   find: (kind, lookup) => directory.find(kind, lookup),
+  secretsOf: (name) => directory.secretsOf(name),
   joinsProviders: directory.joinsProviders,
   table: (name) => directory.table(name),
   subscriptionsOf: (clientId) => [
@@ -187,7 +188,7 @@ export class Supposition {
 
   #basicOf(credential: SupposedCredential): string[] {
     if (credential.kind !== 'basic') return [];
-    const bytes = new TextEncoder().encode(`${this.#names.get(credential.credentialId) ?? ''}:${SECRET}`);
+    const bytes = new TextEncoder().encode(`${this.#names.get(credential.credentialId) ?? ''}:${SECRET + credential.credentialId}`);
     return [btoa(String.fromCharCode(...bytes))];
   }
 
@@ -227,7 +228,7 @@ class SupposedTokens extends TokenCache {
   }
 }
 
-const SECRET = 'supposed';
+const SECRET = 'supposed-secret-of-';
 const KEY = 'supposed-key-of-';
 
 function keyOf(credential: SupposedCredential): string[] {
@@ -238,6 +239,6 @@ function keyOf(credential: SupposedCredential): string[] {
 /** The fact of a credential that stands for the one whose proof is not known here. */
 function supposeCredential({ lookup, ...known }: KnownFacts['credentials'][number]): CredentialFact {
   if (known.kind === 'key') return { ...known, lookup: KEY + known.id, digest: null };
-  if (known.kind === 'basic') return { ...known, lookup: known.name, digest: SECRET };
+  if (known.kind === 'basic') return { ...known, lookup: known.name, digest: SECRET + known.id };
   return { ...known, lookup: lookup ?? '', digest: null };
 }

@@ -84,7 +84,7 @@ export class CredentialView {
   @IsOptional() @IsString() leakedBy: string | null;
 }
 
-/** How long a key and the one that takes its place are both accepted. */
+/** How long a key or a Basic secret and the one that takes its place are both accepted. */
 export class RotationInput {
   @IsInt() @Min(0) @Max(90 * 24) overlapHours: number;
 }

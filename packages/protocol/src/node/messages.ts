@@ -14,7 +14,7 @@ import type {
 } from '@virga/core';
 
 /** Raised when what goes between control plane and nodes changes so that a node of before cannot follow: 2 has documents in parts. */
-export const FEED_VERSION = 6;
+export const FEED_VERSION = 7;
 
 /**
  * One line of the feed that the control plane keeps open to each node: JSON, one message a line. Documents name their parts

@@ -152,7 +152,7 @@ function Credentials({ client }: { readonly client: ClientView }) {
               cell: (one) =>
                 one.state !== 'revoked' && (
                   <span className="row" style={{ justifyContent: 'flex-end' }}>
-                    {one.kind === 'key' && one.replacedBy === null && (
+                    {(one.kind === 'key' || one.kind === 'basic') && one.replacedBy === null && (
                       <button className="link" onClick={() => setRotating(one)}>
                         rotate
                       </button>

@@ -18,7 +18,7 @@ const OVERLAPS = [
   [720, 'thirty days'],
 ] as const;
 
-/** Makes a key that takes the place of another, with some time in which both are accepted. */
+/** Makes a key or a Basic secret that takes the place of another, with some time in which both are accepted. */
 export function RotateKey({ client, credential, onClose }: { readonly client: ClientView; readonly credential: CredentialView; readonly onClose: () => void }) {
   const [hours, setHours] = useState(168);
   const [made, setMade] = useState<CredentialMade | null>(null);
@@ -28,7 +28,7 @@ export function RotateKey({ client, credential, onClose }: { readonly client: Cl
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth>
       <DialogTitle>Rotate “{credential.name}”</DialogTitle>
       <DialogContent className="stack">
-        <Field id="rotate-overlap" label="Both keys are accepted for" hint="Long enough for everybody who uses the old one to change over.">
+        <Field id="rotate-overlap" label="Both are accepted for" hint="Long enough for everybody who uses the old one to change over.">
           <select id="rotate-overlap" value={hours} onChange={(event) => setHours(Number(event.target.value))}>
             {OVERLAPS.map(([value, words]) => (
               <option key={value} value={value}>
@@ -42,7 +42,7 @@ export function RotateKey({ client, credential, onClose }: { readonly client: Cl
       <DialogActions>
         <Button onClick={onClose}>Leave it</Button>
         <Button variant="contained" disabled={rotate.isPending} onClick={() => rotate.mutate(hours)}>
-          Make the new key
+          Make the new one
         </Button>
       </DialogActions>
     </Dialog>

@@ -63,7 +63,7 @@ export function Credentials({ client: one, teamId }: { readonly client: OwnClien
                   <td>
                     {acts && credential.state === 'good' && (
                       <span className="row" style={{ justifyContent: 'end' }}>
-                        {credential.kind === 'key' && !credential.replaced && (
+                        {(credential.kind === 'key' || credential.kind === 'basic') && !credential.replaced && (
                           <button
                             className="link"
                             disabled={rotate.isPending}

@@ -88,7 +88,7 @@ export class ClientsController {
 
   @Post(':id/credentials/:credentialId/rotate')
   @Endpoint({
-    summary: 'Make a key that takes the place of another; both are accepted until the overlap is over',
+    summary: 'Make a key or a Basic secret that takes the place of another; both are accepted until the overlap is over',
     body: RotationInput,
     answer: CredentialMade,
     status: 201,

@@ -27,14 +27,24 @@ import { Store } from '../../store/store.js';
 import { slug } from '../apis/import-mapping.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
-import { credentialView, KIND_WORDS, summaryOf } from './client-views.js';
+import { credentialView, KIND_WORDS, stateOf, summaryOf } from './client-views.js';
 import { logClientEdit, wordsOfChange, type ClientEdit, type Described } from './log-client-edit.js';
-import { makeCredential, makeKey, type Made } from './make-credential.js';
+import { makeCredential, makeKey, makeSecret, type Made } from './make-credential.js';
 
 const PAGE = 100;
 const MAX_CREDENTIALS = 50;
 /** Up to how many a team of the portal makes by itself. */
 const MADE_BY_TEAM = 10;
+
+interface ToPut {
+  readonly clientId: string;
+  readonly kind: CredentialKind;
+  readonly name: string;
+  readonly made: Made;
+  readonly by: Author;
+  /** The one whose place it takes, which is found by the same thing until it ends; left out for none. */
+  readonly replaces?: CredentialRow | null;
+}
 const HOUR_MS = 3_600_000;
 
 /** Clients and their credentials. What changes here acts at once on every node, apart from any release. */
@@ -163,33 +173,36 @@ export class ClientsService {
   }
 
   /**
-   * Makes a key that takes the place of another. Both are accepted until the overlap is over, and then the new one alone.
+   * Makes a key, or a Basic secret of the same name, that takes the place of another. Both are accepted until the overlap is over,
+   * and then the new one alone.
    */
   async rotate(clientId: string, id: string, { overlapHours }: RotationInput, by: Author): Promise<CredentialMade> {
     const now = Date.now();
-    const made = makeKey(null);
     const rotated = await this.store.write(async (transaction) => {
       const [client, old] = await Promise.all([
         ClientRow.findByPk(clientId, { raw: true, transaction }),
         CredentialRow.findOne({ where: { id, clientId }, transaction }),
       ]);
       if (!client || !old) throw notFound('credential');
-      if (old.kind !== 'key') throw problem(409, 'Only a key can be rotated', 'Make a new credential, and revoke this one when the new one is in use.');
-      if (old.revokedAt !== null) throw problem(409, 'The key is revoked', 'Make a new key.');
-      if (old.replacedBy !== null) throw problem(409, 'Another key takes its place already', 'Rotate that one.');
+      const { kind, name } = old;
+      if (kind !== 'key' && kind !== 'basic')
+        throw problem(409, 'Only a key or a Basic secret can be rotated', 'Make a new credential, and revoke this one when the new one is in use.');
+      if (old.revokedAt !== null) throw problem(409, 'It is revoked', 'Make a new one.');
+      if (old.replacedBy !== null) throw problem(409, 'Another takes its place already', 'Rotate that one.');
+      const made = kind === 'key' ? makeKey(null) : makeSecret(old.lookup, null);
       const edit = await logClientEdit(clientId, by, transaction);
-      const { row, changes } = await this.#put({ clientId, kind: 'key', name: old.name, made, by }, transaction);
+      const { row, changes } = await this.#put({ clientId, kind, name, made, by, replaces: old }, transaction);
       const ends = now + overlapHours * HOUR_MS;
       await old.update({ replacedBy: row.id, expiresAt: old.expiresAt === null ? ends : Math.min(Number(old.expiresAt), ends) }, { transaction });
-      const words = `${client.name}: the key “${old.name}” rotated; the old one ends ${overlapHours === 0 ? 'at once' : `in ${overlapHours} h`}`;
+      const words = `${client.name}: ${KIND_WORDS[kind]} “${name}” rotated; the old one ends ${overlapHours === 0 ? 'at once' : `in ${overlapHours} h`}`;
       const ending: DirectoryChange = { what: 'credential', id, value: credentialFact(old.get({ plain: true }) as CredentialRow) };
-      return { row, changes: await edit([words], [...changes, ending]) };
+      return { row, changes: await edit([words], [...changes, ending]), secret: made.secret };
     });
-    return this.#made(rotated, made.secret);
+    return this.#made(rotated, rotated.secret);
   }
 
   async #put(
-    { clientId, kind, name, made, by }: { clientId: string; kind: CredentialKind; name: string; made: Made; by: Author },
+    { clientId, kind, name, made, by, replaces = null }: ToPut,
     transaction: Transaction,
   ): Promise<{ row: CredentialRow; changes: DirectoryChange[] }> {
     const now = Date.now();
@@ -197,17 +210,20 @@ export class ClientsService {
     const most = typeof by === 'string' ? MAX_CREDENTIALS : MADE_BY_TEAM;
     if (others.filter(({ expiresAt }) => expiresAt === null || Number(expiresAt) > now).length >= most)
       throw problem(409, 'Too many credentials', `A client has at most ${most} that are good. Revoke those that nobody uses.`);
-    const before = await sameLookup(kind, made.lookup, transaction);
-    const good = before.find(({ revokedAt }) => revokedAt === null);
-    if (good) throw fieldProblem(FIELDS[kind], `It belongs to the client ${good.clientId} already; revoke it there first`);
-    await CredentialRow.update({ superseded: true }, { where: { id: before.map((one) => one.id) }, transaction });
+    const same = await sameLookup(kind, made.lookup, transaction);
+    const isOwn = (one: CredentialRow): boolean => replaces !== null && one.clientId === clientId;
+    const taken = same.find((one) => one.revokedAt === null && !isOwn(one));
+    if (taken) throw fieldProblem(FIELDS[kind], `It belongs to the client ${taken.clientId} already; revoke it there first`);
+    // What is rotated stays until it ends, and so does what was before it and has not ended yet.
+    const ended = same.filter((one) => one.id !== replaces?.id && !(isOwn(one) && stateOf(one, now) === 'good'));
+    await CredentialRow.update({ superseded: true }, { where: { id: ended.map((one) => one.id) }, transaction });
     const { lookup, digest, hint, expiresAt } = made;
     const id = randomBytes(8).toString('hex');
     const facts = { id, clientId, kind, name, lookup, digest, hint, superseded: false, expiresAt, revokedAt: null, madeAt: now, madeBy: nameOfAuthor(by) };
     const unused = { lastUsedAt: null, lastUsedFrom: null, replacedBy: null, leakedAt: null, leakedBy: null };
     const row = (await CredentialRow.create({ ...facts, ...unused }, { transaction })).get({ plain: true }) as CredentialRow;
-    const replaced = before.map((one): DirectoryChange => ({ what: 'credential', id: one.id, value: null }));
-    return { row, changes: [...replaced, { what: 'credential', id, value: credentialFact(row) }] };
+    const gone = ended.map((one): DirectoryChange => ({ what: 'credential', id: one.id, value: null }));
+    return { row, changes: [...gone, { what: 'credential', id, value: credentialFact(row) }] };
   }
 
   async #made({ row, changes }: { row: CredentialRow; changes: ClientEdit }, secret: string | null): Promise<CredentialMade> {

@@ -84,10 +84,13 @@ export class LeaksService {
     for (let at = 0; at < pairs.length; at += STRETCH) {
       const part = pairs.slice(at, at + STRETCH);
       const rows = await CredentialRow.findAll({ where: { kind: 'basic', superseded: false, lookup: part.map(({ name }) => name) }, raw: true });
-      const byName = new Map(rows.map((row) => [row.lookup, row]));
+      const byName = new Map<string, CredentialRow[]>();
+      // A name has two while its secret is rotated.
+      for (const row of rows) byName.set(row.lookup, [...(byName.get(row.lookup) ?? []), row]);
       for (const { name, secret } of part) {
-        const row = byName.get(name);
-        if (row && sameText(row.digest ?? '', sha256(secret))) found.set(row.id, row);
+        const own = byName.get(name);
+        const digest = own && sha256(secret);
+        for (const row of own ?? []) if (sameText(row.digest ?? '', digest ?? '')) found.set(row.id, row);
       }
       await breathe();
     }

@@ -24,6 +24,12 @@ export function makeKey(expiresAt: number | null): Made & { readonly secret: str
   return { lookup: sha256(secret), digest: null, hint: secret.slice(0, HINT.made), secret, expiresAt };
 }
 
+/** A Basic secret by chance, of a name, shown once. */
+export function makeSecret(name: string, expiresAt: number | null): Made & { readonly secret: string } {
+  const secret = randomBytes(24).toString('base64url');
+  return { lookup: name, digest: sha256(secret), hint: name, secret, expiresAt };
+}
+
 /** A key that was made elsewhere; what is wrong with it is told. */
 export function bringKey(key: string, expiresAt: number | null): Made | { readonly fault: string } {
   const fault = faultOfBroughtKey(key);
@@ -45,8 +51,7 @@ export function makeCredential(input: CredentialInput, providerClientOf: (input:
     }
     case 'basic': {
       if (name.includes(':')) throw fieldProblem('/name', 'A name has no colon: the colon stands between name and secret (RFC 7617 section 2)');
-      const secret = randomBytes(24).toString('base64url');
-      return { lookup: name, digest: sha256(secret), hint: name, secret, expiresAt };
+      return makeSecret(name, expiresAt);
     }
     case 'certificate':
       return certificateOf(input.certificate ?? '', expiresAt);
