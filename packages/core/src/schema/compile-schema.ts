@@ -36,6 +36,8 @@ export interface Keywords {
   inPlace(...path: (string | number)[]): Check;
   /** A schema below this one that describes a member or an item. */
   below(...path: (string | number)[]): Check;
+  /** What is done where all is wanted at once, and else when a value comes. */
+  later(make: () => void): void;
   /** The schema that a reference leads to; null where it leads nowhere. */
   follow(reference: string): { readonly schema: unknown; readonly check: Check } | null;
   fault(keyword: string, says: string): Check;
@@ -53,6 +55,8 @@ export class SchemaCompiler {
   readonly #made = new Map<string, Check>();
   /** Schemas that are made when a value comes to them. */
   #late = new Map<string, { readonly place: SchemaPlace; readonly dialect: Dialect }>();
+  /** What makes the members of objects that are made when a value comes to them. */
+  #members: (() => void)[] = [];
 
   constructor(set: SchemaSet, dialect: Dialect, direction: Direction, choices: SchemaChoices) {
     this.#set = set;
@@ -99,10 +103,12 @@ export class SchemaCompiler {
 
   /** Compiles all that was met so far and what that leads to, so that `faults` has every one. */
   everything(): void {
-    while (this.#late.size > 0) {
-      const late = this.#late;
+    while (this.#late.size > 0 || this.#members.length > 0) {
+      const [late, members] = [this.#late, this.#members];
       this.#late = new Map();
+      this.#members = [];
       for (const { place, dialect } of late.values()) this.inPlace(place, dialect);
+      for (const make of members) make();
     }
   }
 
@@ -135,6 +141,7 @@ export class SchemaCompiler {
       choices: this.#choices,
       inPlace: (...path) => this.inPlace(below(path), dialect),
       below: (...path) => this.value(below(path), dialect),
+      later: (make) => void this.#members.push(make),
       follow: (reference) => {
         const found = this.#set.resolve(reference, place);
         return found.kind === 'place' ? { schema: this.#set.valueOf(found.place), check: this.#follow(found.place, dialect) } : null;

@@ -3,9 +3,13 @@ import type { Keywords } from './compile-schema.js';
 import { readPattern } from './pattern.js';
 import { kindOf, type Check, type Run } from './run.js';
 
-/** A member that is named. */
+/** A member that is named. Made when the first object with it comes: of most objects most members seldom do. */
 interface Member {
-  readonly check: Check | null;
+  readonly name: string;
+  /** Whether a schema describes it. */
+  readonly described: boolean;
+  /** Null until its first value comes. */
+  check: Check | null;
   readonly required: boolean;
   /** Why it may not be there in this direction; null where it may. */
   readonly barred: 'readOnly' | 'writeOnly' | null;
@@ -34,23 +38,54 @@ export function objectCheck(keywords: Keywords): Check | null {
   return leftOver === null ? own : leavingNothing(keywords, own, leftOver);
 }
 
-function planOf({ schema, at, dialect, direction, choices, below, follow, fault }: Keywords): ((value: Record<string, unknown>, run: Run) => boolean) | null {
+function planOf({
+  schema,
+  at,
+  dialect,
+  direction,
+  choices,
+  below,
+  later,
+  follow,
+  fault,
+}: Keywords): ((value: Record<string, unknown>, run: Run) => boolean) | null {
   const { properties, patternProperties, additionalProperties, propertyNames, required, minProperties, maxProperties } = schema;
   const faults: Check[] = [];
   const members = new Map<string, Member>();
-  const demanded = Array.isArray(required) ? required.filter((name): name is string => typeof name === 'string') : [];
-  if (required !== undefined && !(Array.isArray(required) && demanded.length === required.length) && !(dialect.openApi && typeof required === 'boolean'))
+  const demanded = new Set(Array.isArray(required) ? required.filter((name): name is string => typeof name === 'string') : []);
+  if (
+    required !== undefined &&
+    !(Array.isArray(required) && required.every((name) => typeof name === 'string')) &&
+    !(dialect.openApi && typeof required === 'boolean')
+  )
     faults.push(fault('required', 'it is a list of names'));
   if (properties !== undefined && !isRecord(properties)) faults.push(fault('properties', 'it holds schemas by name'));
-  for (const [name, said] of isRecord(properties) ? Object.entries(properties) : []) {
-    const barred = dialect.openApi ? barredIn(direction, said, follow) : null;
-    members.set(name, {
-      check: below('properties', name),
-      required: demanded.includes(name) && barred === null,
+  const described = isRecord(properties) ? properties : NO_MEMBERS;
+  const count = new Set([...Object.keys(described), ...demanded]).size;
+  const memberOf = (name: string): Member | undefined => {
+    const known = members.get(name);
+    if (known !== undefined) return known;
+    const isDescribed = Object.hasOwn(described, name);
+    if (!isDescribed && !demanded.has(name)) return undefined;
+    const barred = isDescribed && dialect.openApi ? barredIn(direction, described[name], follow) : null;
+    const made: Member = {
+      name,
+      described: isDescribed,
+      check: null,
+      required: demanded.has(name) && barred === null,
       barred: barred === 'readOnly' && choices.readOnlySent ? null : barred,
-    });
-  }
-  for (const name of demanded) if (!members.has(name)) members.set(name, { check: null, required: true, barred: null });
+    };
+    members.set(name, made);
+    return made;
+  };
+  const checkOf = (member: Member): Check => (member.check ??= below('properties', member.name));
+  later(() => {
+    for (const name of Object.keys(described)) {
+      const member = memberOf(name);
+      if (member) checkOf(member);
+    }
+  });
+  const wanted = [...demanded].filter((name) => memberOf(name)?.required);
   const patterns: Patterned[] = [];
   for (const source of isRecord(patternProperties) ? Object.keys(patternProperties) : []) {
     const read = readPattern(source);
@@ -65,18 +100,16 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
     ['maxProperties', maxProperties],
   ] as const)
     if (said !== undefined && countOf(said) === null) faults.push(fault(keyword, 'it is a whole number from 0'));
-  const wanted = [...members].filter(([, member]) => member.required).length;
   const closedHere = additionalProperties === false;
-  const looks = members.size > 0 || patterns.length > 0 || additionalProperties !== undefined || names !== null || least !== null || most !== null;
+  const looks = count > 0 || patterns.length > 0 || additionalProperties !== undefined || names !== null || least !== null || most !== null;
   if (!looks && faults.length === 0) return null;
   const first = faults[0];
   if (first) return first;
   const keepsAll = additionalProperties !== undefined;
 
   const tellMissing = (value: Record<string, unknown>, run: Run): void => {
-    for (const [name, member] of members)
-      if (member.required && !Object.hasOwn(value, name))
-        run.report(`${at}/required`, 'required', `a member “${name.slice(0, 60)}”`, 'an object without it', name);
+    for (const name of wanted)
+      if (!Object.hasOwn(value, name)) run.report(`${at}/required`, 'required', `a member “${name.slice(0, 60)}”`, 'an object without it', name);
   };
 
   // Members in the order in which they came last: most objects have them in the same, and comparing is quicker than looking up.
@@ -94,8 +127,8 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
     for (const name in value) {
       let member = lastNames[size] === name ? lastMembers[size] : undefined;
       if (member === undefined) {
-        member = members.get(name);
-        if (member !== undefined && size < members.size) {
+        member = memberOf(name);
+        if (member !== undefined && size < count) {
           lastNames[size] = name;
           lastMembers[size] = member;
         }
@@ -107,9 +140,10 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
         if (member.barred !== null) {
           run.report(`${at}/properties/${name}`, member.barred, `no member “${name.slice(0, 60)}”: it is ${member.barred}`, 'an object with it', name);
           ok = false;
-        } else if (member.check !== null) {
+        } else if (member.described) {
           known = true;
-          if (!(direct ? member.check(value[name], run) : run.inside(member.check, value[name], name))) ok = false;
+          const check = member.check ?? checkOf(member);
+          if (!(direct ? check(value[name], run) : run.inside(check, value[name], name))) ok = false;
         }
       }
       for (let index = 0; index < patterns.length; index++) {
@@ -118,7 +152,7 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
         known = true;
         if (!run.inside(pattern.check, value[name], name)) ok = false;
       }
-      if (!known && (member === undefined || member.check === null)) {
+      if (!known && !(member?.described ?? false)) {
         if (closedHere) {
           run.report(`${at}/additionalProperties`, 'additionalProperties', `no member “${name.slice(0, 60)}”`, 'an object with it', name);
           ok = false;
@@ -131,7 +165,7 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
       if (!ok && !explain) return false;
       if (evaluated !== null && evaluated.names !== true && (known || keepsAll)) evaluated.names.add(name);
     }
-    if (found < wanted) {
+    if (found < wanted.length) {
       if (!explain) return false;
       ok = false;
       tellMissing(value, run);
@@ -147,6 +181,8 @@ function planOf({ schema, at, dialect, direction, choices, below, follow, fault 
     return ok;
   };
 }
+
+const NO_MEMBERS: Readonly<Record<string, unknown>> = Object.freeze({});
 
 const countOf = (value: unknown): number | null => (typeof value === 'number' && value >= 0 && Number.isInteger(value) ? value : null);
 

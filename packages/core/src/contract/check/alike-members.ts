@@ -1,12 +1,14 @@
 import { withoutCase } from '../../message/alike-names.js';
 import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
-import { kindsOf } from './typed-value.js';
+import { kindsOf, type MemberPlaces } from './typed-value.js';
 
 /** What schemas say of the members of one value. Made once for the places of its schemas, so that values are followed without looking anything up twice. */
 interface Described {
-  readonly members: ReadonlyMap<string, Later>;
-  /** Names of the members, without case. */
-  readonly folded: ReadonlySet<string>;
+  readonly members: MemberPlaces;
+  /** Those that values came of. */
+  readonly met: Map<string, Later>;
+  /** Names of the members, without case; null until the first value comes with a name that is none of them. */
+  folded: ReadonlySet<string> | null;
   readonly items: Later;
   readonly others: Later;
   /** Members in the order in which they came last: most values have them in the same. */
@@ -54,11 +56,12 @@ export class AlikeMembers {
     let index = 0;
     // What was read has no members but its own.
     for (const name in value) {
-      let own = names[index] === name ? below[index] : described.members.get(name);
+      let own = names[index] === name ? below[index] : this.#member(described, name);
       if (own === undefined) {
+        described.folded ??= new Set([...described.members.names()].map(withoutCase));
         if (described.folded.has(withoutCase(name))) return name;
         own = described.others;
-      } else if (index < described.members.size && names[index] !== name) {
+      } else if (names[index] !== name && index < described.members.size) {
         names[index] = name;
         below[index] = own;
       }
@@ -75,14 +78,23 @@ export class AlikeMembers {
     const { members, items, others } = kindsOf(this.#set, later.places);
     const nothing = members.size === 0 && items.length === 0 && others.length === 0;
     if (nothing) return (later.described = null);
-    const below = [...members].map(([name, places]) => [name, this.#later(places)] as const);
     return (later.described = {
-      members: new Map(below),
-      folded: new Set([...members.keys()].map(withoutCase)),
+      members,
+      met: new Map(),
+      folded: null,
       items: this.#later(items),
       others: this.#later(others),
       order: { names: [], below: [] },
     });
+  }
+
+  #member({ members, met }: Described, name: string): Later | undefined {
+    const known = met.get(name);
+    const places = known === undefined ? members.get(name) : undefined;
+    if (places === undefined) return known;
+    const later = this.#later(places);
+    met.set(name, later);
+    return later;
   }
 
   #later(places: readonly SchemaPlace[]): Later {

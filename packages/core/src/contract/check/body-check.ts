@@ -172,8 +172,8 @@ export class BodyCheck {
     try {
       const value: Record<string, unknown> = {};
       const whole: string[] = [];
-      for (const [name, places] of kinds.members) {
-        const own = kindsOf(this.#source.set, places);
+      for (const name of kinds.members.names()) {
+        const own = kindsOf(this.#source.set, kinds.members.get(name) ?? []);
         const said = content.encoding[name];
         const encoding = isRecord(said) ? said : {};
         const style = (typeof encoding['style'] === 'string' ? encoding['style'] : 'form') as ParameterStyle;
@@ -185,7 +185,7 @@ export class BodyCheck {
           pairs,
           { name, style, explode, plusIsBlank: true },
           json ? 'one' : form,
-          json || form !== 'object' ? null : new Set(own.members.keys()),
+          json || form !== 'object' ? null : new Set(own.members.names()),
           claim,
         );
         if (texts === undefined) continue;
@@ -227,7 +227,7 @@ export class BodyCheck {
     const kinds = kindsOf(this.#source.set, [place]);
     const value: Record<string, unknown> = {};
     const names = [...new Set(parts.map((part) => part.name))];
-    const taken = this.#taken(names, [...kinds.members.keys()]);
+    const taken = this.#taken(names, kinds.members.names());
     if (taken !== null) return { kind: 'fault', says: `the part ${inPlaceOf(taken)}` };
     const method = this.#method(
       parts.map(({ name, content: inner }) => [name, inner.length < 100 ? LATIN1.decode(inner) : '']),

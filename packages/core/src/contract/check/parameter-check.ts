@@ -112,8 +112,8 @@ export class ParameterCheck {
   ofPairs(pairs: Pairs, claim: (index: number) => void, others: ReadonlySet<string>): Deviation[] {
     const written = { name: this.name, style: this.#style, explode: this.#explode, plusIsBlank: this.#plusIsBlank };
     const { members, open } = this.#kinds;
-    const names = open ? null : new Set(members.keys());
-    const mine = names ?? (members.size > 0 ? new Set(members.keys()) : new Set(pairs.map(([name]) => name).filter((name) => !others.has(name))));
+    const names = open ? null : new Set(members.names());
+    const mine = names ?? (members.size > 0 ? new Set(members.names()) : new Set(pairs.map(([name]) => name).filter((name) => !others.has(name))));
     return this.#judge((form) => readPairs(pairs, written, form, mine, claim));
   }
 

@@ -1,6 +1,6 @@
 import { isRecord } from '../../util/json-pointer.js';
 import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
-import { typedText, kindsOf, type Kinds } from './typed-value.js';
+import { typedText, kindsOf, MemberPlaces, type Kinds } from './typed-value.js';
 import type { ReadValue } from './read-json.js';
 import { readXmlTree, type XmlElement } from './xml-tree.js';
 
@@ -92,7 +92,7 @@ function valueOf(element: XmlElement, places: readonly SchemaPlace[], set: Schem
   return objectOf(element, kinds, set);
 }
 
-const NO_MEMBERS: Members = { members: new Map(), others: [] };
+const NO_MEMBERS: Members = { members: new MemberPlaces(), others: [] };
 
 type Members = Pick<Kinds, 'members' | 'others'>;
 
@@ -124,7 +124,8 @@ function objectOf(element: XmlElement, kinds: Members, set: SchemaSet): Record<s
     else byName.set(child.name, [child]);
   }
   const unread = new Map(Object.entries(element.attributes));
-  for (const [name, places] of kinds.members) {
+  for (const name of kinds.members.names()) {
+    const places = kinds.members.get(name) ?? [];
     const [place] = places;
     if (!place) continue;
     const hints = hintsOf(set, place);

@@ -1,18 +1,58 @@
-import { isRecord } from '../../util/json-pointer.js';
+import { isRecord, pointerToken } from '../../util/json-pointer.js';
 import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
 import type { Form, Texts } from './parameter-style.js';
 
 /** What a schema says a value can be, as far as texts have to be turned into it. */
 export interface Kinds {
   readonly types: ReadonlySet<string>;
-  /** Schemas of members, by name; several where alternatives have the same name. */
-  readonly members: ReadonlyMap<string, readonly SchemaPlace[]>;
+  readonly members: MemberPlaces;
   readonly items: readonly SchemaPlace[];
   /** Schemas of members that none of these names. */
   readonly others: readonly SchemaPlace[];
   /** Whether members may have other names too. */
   readonly open: boolean;
 }
+
+/** Schemas of members, by name; several where alternatives have the same name. Their places are made when somebody asks for one. */
+export class MemberPlaces {
+  /** Schemas that have members, with these. */
+  readonly #owners: { readonly place: SchemaPlace; readonly properties: Readonly<Record<string, unknown>> }[] = [];
+  #places: Map<string, readonly SchemaPlace[]> | null = null;
+  #size: number | null = null;
+
+  get size(): number {
+    return (this.#size ??= this.names().length);
+  }
+
+  names(): readonly string[] {
+    const [one, ...others] = this.#owners;
+    if (others.length === 0) return one ? Object.keys(one.properties) : [];
+    return [...new Set(this.#owners.flatMap(({ properties }) => Object.keys(properties)))];
+  }
+
+  has(name: string): boolean {
+    return this.#owners.some(({ properties }) => Object.hasOwn(properties, name));
+  }
+
+  /** The same list each time; undefined where there is no such member. */
+  get(name: string): readonly SchemaPlace[] | undefined {
+    const known = this.#places?.get(name);
+    if (known || !this.has(name)) return known;
+    const places = this.#owners.flatMap(({ place, properties }) => (Object.hasOwn(properties, name) ? [placeBelow(place, 'properties', name)] : []));
+    (this.#places ??= new Map()).set(name, places);
+    return places;
+  }
+
+  add(place: SchemaPlace, properties: Readonly<Record<string, unknown>>): void {
+    this.#owners.push({ place, properties });
+    this.#size = null;
+  }
+}
+
+const placeBelow = ({ document, pointer }: SchemaPlace, ...path: (string | number)[]): SchemaPlace => ({
+  document,
+  pointer: pointer + path.map((part) => `/${pointerToken(part)}`).join(''),
+});
 
 const NUMBER = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
 const ALL = ['null', 'boolean', 'string', 'number', 'integer', 'object', 'array'];
@@ -39,7 +79,7 @@ export function kindsOf(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
 
 function lookFor(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
   const types = new Set<string>();
-  const members = new Map<string, SchemaPlace[]>();
+  const members = new MemberPlaces();
   const items: SchemaPlace[] = [];
   const others: SchemaPlace[] = [];
   let open = true;
@@ -50,10 +90,7 @@ function lookFor(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
     seen.add(key);
     const schema = set.valueOf(place);
     if (!isRecord(schema)) return;
-    const below = (...path: (string | number)[]): SchemaPlace => ({
-      document: place.document,
-      pointer: place.pointer + path.map((part) => `/${String(part).replaceAll('~', '~0').replaceAll('/', '~1')}`).join(''),
-    });
+    const below = (...path: (string | number)[]): SchemaPlace => placeBelow(place, ...path);
     const said = schema['type'];
     for (const type of Array.isArray(said) ? (said as unknown[]) : [said]) if (typeof type === 'string') types.add(type);
     if (schema['nullable'] === true) types.add('null');
@@ -62,7 +99,7 @@ function lookFor(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
         types.add(typeOf(value));
     if (isRecord(schema['properties'])) {
       if (said === undefined) types.add('object');
-      for (const name of Object.keys(schema['properties'])) members.set(name, [...(members.get(name) ?? []), below('properties', name)]);
+      members.add(place, schema['properties']);
     }
     if (schema['additionalProperties'] === false) open = false;
     if (isRecord(schema['additionalProperties'])) others.push(below('additionalProperties'));
