@@ -3,6 +3,7 @@ import { CHROMIUM } from '../scripts/lib/browser.mjs';
 
 export default defineConfig({
   testDir: '.',
+  globalSetup: './prepare.ts',
   timeout: 150_000,
   // A machine that is busy may take its time: what is never there is a failure all the same.
   expect: { timeout: 30_000 },
