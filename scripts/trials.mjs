@@ -153,10 +153,10 @@ try {
   if (failing.length > SHOWN) console.log(`and ${failing.length - SHOWN} more`);
   const open = [
     report.observed > 0 ? `${report.observed} would only be observed` : '',
-    report.notKnown > 0 ? `${report.notKnown} hang on a service` : '',
+    report.notKnown > 0 ? `${report.notKnown} hang on an authorizer` : '',
   ].filter(Boolean);
   console.log(
-    `${report.holds} trials of ${report.operations} operations hold, ${report.fails} do not${open.length > 0 ? `, ${open.join(', ')}` : ''} (${Math.round(report.tookMs)} ms)`,
+    `${report.cut ? 'Ways in were not all looked for to the end: some attacks began with a caller that may be stopped for another reason. ' : ''}${report.holds} trials of ${report.operations} operations hold, ${report.fails} do not${open.length > 0 ? `, ${open.join(', ')}` : ''} (${Math.round(report.tookMs)} ms)`,
   );
   process.exitCode = report.fails > 0 ? 1 : 0;
 } catch (error) {

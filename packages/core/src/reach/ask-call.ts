@@ -29,6 +29,8 @@ export interface CallAnswer {
   readonly code: Code;
   readonly hangsOn: readonly string[];
   readonly letThrough: readonly LetThrough[];
+  /** Whether the search for it was ended before all was tried. */
+  readonly cut: boolean;
   readonly held: readonly Held[];
 }
 
@@ -38,11 +40,13 @@ export async function askCall(supposition: Supposition, facts: KnownFacts, quest
   if (call === null) return null;
   const outcome = await supposition.decide(call);
   const refused = outcome.verdict.kind === 'answer';
+  const { ways, cut } = refused ? await letThrough(supposition, call, facts, isOver ? { isOver } : {}) : { ways: [], cut: false };
   return {
     outcome: refused ? 'refused' : 'passed',
     code: outcome.verdict.finding.code,
     hangsOn: hangsOn(outcome),
-    letThrough: refused ? await letThrough(supposition, call, facts, isOver ? { isOver } : {}) : [],
+    letThrough: ways,
+    cut,
     held: refused ? [] : await whatHolds(supposition, call),
   };
 }

@@ -17,6 +17,13 @@ export interface LetThrough {
   readonly hangsOn: readonly string[];
 }
 
+/** What a search came to. */
+export interface Searched {
+  readonly ways: readonly LetThrough[];
+  /** Whether it was ended before all was tried: what was not found may be there all the same. */
+  readonly cut: boolean;
+}
+
 interface Tried {
   readonly passes: boolean;
   /** How far the call came: steps taken, and how far it came in the last. */
@@ -99,11 +106,11 @@ export async function letThrough(
   call: SupposedCall,
   facts: KnownFacts,
   { kinds = CHANGE_KINDS, isOver = never }: SearchWanted = {},
-): Promise<LetThrough[]> {
+): Promise<Searched> {
   const all = changesOf(call, supposition, facts).filter(({ kind }) => kinds.includes(kind));
   const search = new Search(supposition, call, isOver);
   const begun = await search.try([]);
-  if (begun.passes) return [];
+  if (begun.passes) return { ways: [], cut: false };
   const ways: (readonly Change[])[] = [];
   const add = (way: readonly Change[] | null): void => {
     if (way && !ways.some((known) => known.every((change) => way.includes(change)))) ways.push(way);
@@ -129,7 +136,7 @@ export async function letThrough(
     for (const change of way) changes.push({ kind: change.kind, words: change.words, or: await search.insteadOf(change, way, all) });
     found.push({ changes, hangsOn: tried.hangsOn });
   }
-  return found;
+  return { ways: found, cut: search.isCut };
 }
 
 /** One way in by as few changes as are found, in words, and what it hangs on; null where there is none. Costs less than all ways. */
@@ -188,6 +195,11 @@ class Search {
     this.#supposition = supposition;
     this.#call = call;
     this.#isOver = isOver;
+  }
+
+  /** Whether no more is tried. */
+  get isCut(): boolean {
+    return this.#left <= 0;
   }
 
   /** Decides the call with changes. */

@@ -93,6 +93,7 @@ export class Reach {
     const { outcome, way } = await this.outcome(operation, caller);
     const call = { operation, credentials: way, request: this.#request, nowMs: this.#nowMs };
     const refused = outcome.verdict.kind === 'answer';
+    const { ways, cut } = refused ? await letThrough(this.#supposition, call, this.#facts) : { ways: [], cut: false };
     return {
       cell: await this.cell(operation, caller),
       steps: explainSteps(
@@ -100,7 +101,8 @@ export class Reach {
         this.#supposition.release.document,
       ),
       target: outcome.exchange.target,
-      letThrough: refused ? await letThrough(this.#supposition, call, this.#facts) : [],
+      letThrough: ways,
+      cut,
       held: refused ? [] : await whatHolds(this.#supposition, call),
     };
   }
@@ -144,6 +146,8 @@ export interface ExplainedCell {
   readonly target: string;
   /** What would let the caller in; empty where it is let in, or where nothing would. */
   readonly letThrough: readonly LetThrough[];
+  /** Whether the search for it was ended before all was tried. */
+  readonly cut: boolean;
   /** What it is let in by, and would not be without. */
   readonly held: readonly Held[];
 }

@@ -62,6 +62,7 @@ export class OperationTrials {
   readonly #nowMs: number;
   readonly #isOver: () => boolean;
   #held = 0;
+  #isCut = false;
   readonly #shared: { readonly keys: readonly unknown[]; readonly trials: Promise<readonly Judged[]> }[] = [];
   /** Variants of a token, made once for all operations that ask the same of tokens. */
   readonly #variants = new Map<string, Promise<readonly TamperedToken[]>>();
@@ -76,6 +77,11 @@ export class OperationTrials {
     this.#facts = facts;
     this.#keys = keys;
     this.#nowMs = nowMs;
+  }
+
+  /** Whether a way in was not looked for to the end. */
+  get isCut(): boolean {
+    return this.#isCut;
   }
 
   get operations(): readonly CompiledOperation[] {
@@ -110,6 +116,7 @@ export class OperationTrials {
   async #ruleTrials(operation: CompiledOperation, guards: readonly CompiledOperation[]): Promise<readonly Judged[]> {
     const attacks: Attack[] = [];
     for (const guard of guards) attacks.push(...(await this.#attacksOn(operation, guard)));
+    this.#isCut ||= this.#isOver();
     const judged = await this.#judgeAll(guards, attacks);
     const replayed = await replayedProof(this.#strict, operation, this.#nowMs);
     const title = 'a proof of possession that was used before';

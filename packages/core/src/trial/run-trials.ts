@@ -70,7 +70,7 @@ export async function runTrials(document: ReleaseDocument, before: ReleaseDocume
   }
   const real = new Supposition(document, { facts: world.facts, unknown, keys: null, authorizers: world.scripts });
   for (const saved of world.saved) add(await runSavedTrial(real, saved, nowMs));
-  return { items: worstFirst(items), counts, operations, tookMs: ticks() - from };
+  return { items: worstFirst(items), counts, operations, cut: trials.isCut, tookMs: ticks() - from };
 }
 
 /**

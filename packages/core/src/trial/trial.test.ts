@@ -36,6 +36,15 @@ const run = (document: ReleaseDocument, before: ReleaseDocument | null = null, s
 const failing = ({ items }: TrialReport): string[] => items.filter(({ result }) => result === 'fails').map(({ tried }) => tried);
 
 describe('trials of a release', () => {
+  it('say so where ways in were not looked for to the end', async () => {
+    const cutBy = async (stepMs: number) => {
+      let now = 0;
+      const world = { facts: NOTHING_KNOWN, scripts: null, nowMs: NOW, saved: [], ticks: () => (now += stepMs) };
+      return (await runTrials(releaseWith(GUARDED), null, world)).cut;
+    };
+    expect([await cutBy(0), await cutBy(6000)]).toEqual([false, true]);
+  });
+
   it('all hold on an operation that is guarded, and there are many of them', async () => {
     const report = await run(releaseWith(GUARDED));
     expect(failing(report)).toEqual([]);

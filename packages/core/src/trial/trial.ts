@@ -35,6 +35,8 @@ export interface TrialReport {
   readonly counts: Readonly<Record<TrialResult, number>>;
   /** Operations that something was tried on. */
   readonly operations: number;
+  /** Whether ways in were not all looked for to the end: some attacks began with a caller that may be stopped for another reason than they are made for. */
+  readonly cut: boolean;
   readonly tookMs: number;
 }
 

@@ -1,6 +1,6 @@
 import { MAX_TRIAL_BODY, STEPS, type StepId, type TrialOutcome, type TrialResult } from '@virga/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, IsArray, IsIn, IsInt, IsNotEmpty, IsNumber, IsOptional, IsString, Matches, MaxLength, Min } from 'class-validator';
+import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsNumber, IsOptional, IsString, Matches, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
 import { Nested, NestedEach } from '../nested.js';
 import { IsAddress } from './addresses.js';
@@ -35,6 +35,8 @@ export class TrialReportView {
   @IsInt() notKnown: number;
   /** Operations that something was tried on. */
   @IsInt() operations: number;
+  /** Whether ways in were not all looked for to the end; left out in reports of before it was told. */
+  @MayBeLeftOut() @IsBoolean() cut?: boolean;
   @IsNumber() tookMs: number;
   /** Of those that hold only so many are here. */
   @IsArray() @NestedEach() @Type(() => TrialOutcomeView) items: TrialOutcomeView[];

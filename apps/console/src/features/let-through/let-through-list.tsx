@@ -19,3 +19,12 @@ export function LetThroughList({ ways }: { readonly ways: readonly LetThrough[] 
     </ul>
   );
 }
+
+/** Says that a search was ended: what it did not find may be there all the same. @param found ways that it found */
+export function NotAllTried({ found }: { readonly found: number }) {
+  return (
+    <p className="quiet">
+      {found === 0 ? 'Nothing was found in the time that is taken for it, and not all was tried.' : 'Not all was tried: there may be other ways.'}
+    </p>
+  );
+}

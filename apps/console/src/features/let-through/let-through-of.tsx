@@ -2,7 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { STEP_NAMES, type CallAnswer } from '@virga/core';
 import { useState } from 'react';
 import { ProblemNotice } from '@virga/parts';
-import { LetThroughList } from './let-through-list';
+import { LetThroughList, NotAllTried } from './let-through-list';
 import { callQuery, type CallInput, type Which } from './queries';
 
 /** Offers to decide a call again: what would let it through where it was refused, what holds it where it passed. */
@@ -49,10 +49,11 @@ function Answer({ answer, code, note }: { readonly answer: CallAnswer | null; re
           for is over, or was of its credential.
         </p>
       )}
-      {answer.outcome === 'refused' && answer.letThrough.length === 0 && (
+      {answer.outcome === 'refused' && answer.letThrough.length === 0 && !answer.cut && (
         <p className="quiet">Nothing that the rules, clients and tables name would: no single change, and none of them together.</p>
       )}
       {answer.letThrough.length > 0 && <LetThroughList ways={answer.letThrough} />}
+      {answer.cut && <NotAllTried found={answer.letThrough.length} />}
       {answer.outcome === 'passed' && <Held answer={answer} />}
       {(other || note !== '') && (
         <p className="quiet small">

@@ -11,7 +11,7 @@ import type { CellPlace, NamedCaller, TableAnswer } from '../../workers/suppose-
 import { ProbeContext } from '../probe/probe-state';
 import { RuleLink } from '../traces/rule-link';
 import { markOf, wordsOf } from './cells';
-import { LetThroughList } from '../let-through/let-through-list';
+import { LetThroughList, NotAllTried } from '../let-through/let-through-list';
 import { cellQuery } from './queries';
 import { operationPath } from '../../client/places';
 
@@ -92,10 +92,11 @@ function Explained({ cell, who, asked }: { readonly cell: ExplainedCell; readonl
           Put it into the probe
         </Button>
       </div>
-      {cell.letThrough.length > 0 && (
+      {(cell.letThrough.length > 0 || cell.cut) && (
         <section>
           <h2>What would let it through</h2>
           <LetThroughList ways={cell.letThrough} />
+          {cell.cut && <NotAllTried found={cell.letThrough.length} />}
         </section>
       )}
       {cell.held.length > 0 && (

@@ -91,6 +91,11 @@ function Report({ report }: { readonly report: TrialReportView }) {
         {report.notKnown > 0 && `, ${count(report.notKnown)} hang on an authorizer`}
         <span className="quiet">; {count(Math.round(report.tookMs))} ms</span>
       </p>
+      {report.cut && (
+        <p className="quiet">
+          Ways in were not all looked for to the end: some attacks began with a caller that may be stopped for another reason than they are made for.
+        </p>
+      )}
       <div className="row wrap" style={{ marginBottom: 6 }}>
         <input
           aria-label="Search"

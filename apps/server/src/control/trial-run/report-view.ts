@@ -6,7 +6,7 @@ const SHOWN_HOLDING = 4000;
 /** So many of those that neither hold nor fail. */
 const SHOWN_OPEN = 2000;
 
-export function reportView({ items, counts, operations, tookMs }: TrialReport): TrialReportView {
+export function reportView({ items, counts, operations, cut, tookMs }: TrialReport): TrialReportView {
   const of = (result: TrialResult, most: number) => items.filter((item) => item.result === result).slice(0, most);
   const shown = [...of('fails', Infinity), ...of('not-known', SHOWN_OPEN), ...of('observed', SHOWN_OPEN), ...of('holds', SHOWN_HOLDING)];
   return {
@@ -15,6 +15,7 @@ export function reportView({ items, counts, operations, tookMs }: TrialReport): 
     observed: counts.observed,
     notKnown: counts['not-known'],
     operations,
+    cut,
     tookMs: Math.round(tookMs),
     items: shown.map((item) => ({ ...item })),
   };

@@ -31,7 +31,7 @@ export class TrialRunner implements OnApplicationShutdown {
   async run(document: ReleaseDocument, before: ReleaseDocument | null): Promise<TrialReport> {
     const [facts, saved] = await Promise.all([readKnownFacts(), readSaved()]);
     const guarded = [document, before].some((one) => one?.apis.some(({ operations }) => operations.length > 0));
-    if (!guarded && saved.length === 0) return { items: [], counts: { holds: 0, fails: 0, observed: 0, 'not-known': 0 }, operations: 0, tookMs: 0 };
+    if (!guarded && saved.length === 0) return { items: [], counts: { holds: 0, fails: 0, observed: 0, 'not-known': 0 }, operations: 0, cut: false, tookMs: 0 };
     return this.#ask({ document, before, facts, saved, nowMs: Date.now() });
   }
 
