@@ -10,7 +10,7 @@ import { compileRelease } from '../release/compile-release.js';
 import { NOTHING_KNOWN, type KnownFacts, type SupposedToken } from '../suppose/supposed-caller.js';
 import { Supposition } from '../suppose/supposition.js';
 import { askCall, type CallAnswer, type CallQuestion } from './ask-call.js';
-import { firstPassing } from './let-through.js';
+import { firstPassing, leastWay } from './let-through.js';
 
 const scripts = localScripts(loadInterpreter, WORK_CLOCK);
 const sections = { name: 'sections', paths: ['sections'], split: 'none', stripPrefixes: [], table: [], unlisted: 'keep', fallback: [] } as const;
@@ -234,16 +234,23 @@ describe('a call that is asked about', () => {
 });
 
 describe('a way in', () => {
+  const supposition = supposed(gates([OWN_SECTION]));
+  const [called] = supposition.release.apis[0]?.operations ?? [];
+  if (!called) throw new Error('the release has an operation');
+  const call = {
+    operation: called,
+    credentials: [rider({ roles: [], attributes: {} })],
+    request: { parameters: {}, query: '', headers: {}, address: null, body: null },
+    nowMs: NOW,
+  };
+
+  it('that was not looked for to the end may be there, which is no refusal', async () => {
+    expect(await leastWay(supposition, call, FACTS, {})).toContain('the role dispatcher');
+    expect(await leastWay(supposition, call, FACTS, { kinds: ['address'] })).toBeNull();
+    expect(await leastWay(supposition, call, FACTS, { isOver: () => true })).toEqual(['more than was tried']);
+  });
+
   it('is looked for on the grounds that are meant, where another is shorter', async () => {
-    const supposition = supposed(gates([OWN_SECTION]));
-    const [called] = supposition.release.apis[0]?.operations ?? [];
-    if (!called) throw new Error('the release has an operation');
-    const call = {
-      operation: called,
-      credentials: [rider({ roles: [], attributes: {} })],
-      request: { parameters: {}, query: '', headers: {}, address: null, body: null },
-      nowMs: NOW,
-    };
     const token = async (found: Awaited<ReturnType<typeof firstPassing>>) => (found?.credentials[0] as SupposedToken | undefined)?.principal ?? null;
     expect((await token(await firstPassing(supposition, call, FACTS, {})))?.roles).toEqual(['dispatcher']);
     const isMeant = async (found: typeof call) =>

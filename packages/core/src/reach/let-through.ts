@@ -48,6 +48,7 @@ export function hangsOn({ exchange: { steps } }: SupposedOutcome): readonly stri
 }
 
 const NOTHING: readonly string[] = Object.freeze([]);
+const NOT_TRIED: readonly string[] = Object.freeze(['more than was tried']);
 
 /** What a search may change, and when it has gone on long enough. */
 export interface SearchWanted {
@@ -151,7 +152,9 @@ export async function leastWay(
     [],
     changesOf(call, supposition, facts).filter(({ kind }) => kinds.includes(kind)),
   );
-  return way && [...way.map(({ words }) => words), ...(await search.try(way)).hangsOn];
+  // What was not tried may let it in: that is no refusal.
+  if (way === null) return search.isCut ? NOT_TRIED : null;
+  return [...way.map(({ words }) => words), ...(await search.try(way)).hangsOn];
 }
 
 /** What a call is looked for by. */
