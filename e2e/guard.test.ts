@@ -87,6 +87,8 @@ test('a condition is written with help, tried, published, and what it refuses is
   await expect(dialog.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
   await page.keyboard.press('ControlOrMeta+A');
   await page.keyboard.type('request.parameters.meterId.startsWith("M-")');
+  await page.keyboard.type(' && request.method != "get"');
+  await expect(dialog.getByText(/No request is so\. Line 1, column \d+: methods are in capitals: GET\./)).toBeVisible();
   const tried = dialog.getByRole('list', { name: 'What the conditions come to' }).getByRole('listitem');
   await expect(tried.first()).toContainText('by field staff comes to no answer and refuses');
   await expect(tried.last()).toContainText('own meters does not hold: request.parameters.meterId.startsWith("M-") is false');

@@ -74,9 +74,13 @@ test('a customer is let in with a key and a plan, its limits are seen, its key i
   await expect(page.getByText('another takes its place')).toBeVisible();
   for (const one of [key, fresh]) expect(await codeOf(one)).not.toMatch(/^key\./);
 
-  await page.getByLabel('Metadata, JSON').fill('{ "tier": ');
-  await page.getByRole('button', { name: 'Save, at once' }).click();
-  await expect(page.getByText('Metadata is one JSON object')).toBeVisible();
+  for (const unread of ['{ "tier": ', '{ "tier": 2, "tier": 3 }']) {
+    await page.getByLabel('Metadata, JSON').fill(unread);
+    await page.getByRole('button', { name: 'Save, at once' }).click();
+    await expect(page.getByText('Metadata is one JSON object, with no member twice')).toBeVisible();
+    await page.getByLabel('Metadata, JSON').fill('{}');
+    await expect(page.getByText('Metadata is one JSON object')).toBeHidden();
+  }
   await page.getByLabel('Metadata, JSON').fill('{ "tier": 2 }');
   await page.getByRole('button', { name: 'Save, at once' }).click();
   await expect(page.getByText(/In force on/).first()).toBeVisible();

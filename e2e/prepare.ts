@@ -1,7 +1,6 @@
-import { build, install } from '../scripts/lib/prepare.mjs';
+import { prepare } from '../scripts/lib/prepare.mjs';
 
 /** Once for all workers: demos that start at the same time would build beside each other. */
-export default function prepare(): void {
-  install();
-  build();
+export default function prepareOnce(): Promise<void> {
+  return prepare();
 }

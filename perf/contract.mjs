@@ -3,7 +3,7 @@ import { NO_CONTRACT, operationContract, wholeContract } from '@virga/core';
 import addFormats from 'ajv-formats';
 import Ajv from 'ajv/dist/2020.js';
 import { createHash } from 'node:crypto';
-import { load, median } from './load.mjs';
+import { inTurns, load, median } from './load.mjs';
 import { release } from './world.mjs';
 
 const READING = {
@@ -202,13 +202,7 @@ export async function contractRoute({ control, gateway, bare, upstreamUrl, issue
   };
   await load(bare.port, { ...request, ms });
   await load(gateway.port, { ...request, ms: ms * 2 });
-  const ratios = [];
-  let failed = 0;
-  for (let round = 0; round < rounds; round++) {
-    const [alone, whole] = [await load(bare.port, { ...request, ms }), await load(gateway.port, { ...request, ms })];
-    failed += whole.failed;
-    ratios.push(whole.perSecond / alone.perSecond);
-    process.stdout.write(`round ${round + 1} with its contract: ${Math.round(whole.perSecond)} requests/s of ${Math.round(alone.perSecond)}\n`);
-  }
-  return { contractRouteRatio: median(ratios), contractRouteFailed: failed };
+  const measured = await inTurns({ bare: { port: bare.port, ...request }, 'with its contract': { port: gateway.port, ...request } }, { rounds, ms });
+  const { ratio, failed } = measured['with its contract'];
+  return { contractRouteRatio: ratio, contractRouteFailed: failed };
 }

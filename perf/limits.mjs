@@ -5,7 +5,7 @@ import { mkdtempSync } from 'node:fs';
 import { createConnection } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { load, median } from './load.mjs';
+import { inTurns, median } from './load.mjs';
 import { release } from './world.mjs';
 
 const KEY = 'vrk_of-the-bench-that-is-long-enough-for-one';
@@ -110,14 +110,7 @@ const answers = (port) =>
 
 /** The route with a key, a plan and two limits, against the bare forwarder in turn. */
 export async function keyedRoute({ bare, gateway, rounds, ms, path }) {
-  const ratios = [];
-  let failed = 0;
-  for (let round = 0; round < rounds; round++) {
-    const alone = await load(bare.port, { path, headers: KEY_HEADERS, ms });
-    const whole = await load(gateway.port, { path, headers: KEY_HEADERS, ms });
-    failed += whole.failed;
-    ratios.push(whole.perSecond / alone.perSecond);
-    process.stdout.write(`round ${round + 1} with key, plan and limits: ${Math.round(whole.perSecond)} requests/s\n`);
-  }
-  return { ratio: median(ratios), failed };
+  const ask = { path, headers: KEY_HEADERS };
+  const measured = await inTurns({ bare: { port: bare.port, ...ask }, 'with key, plan and limits': { port: gateway.port, ...ask } }, { rounds, ms });
+  return measured['with key, plan and limits'];
 }

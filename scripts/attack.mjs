@@ -15,12 +15,11 @@ import { LIMITS } from '../attack/limits.mjs';
 import { PORTAL } from '../attack/portal.mjs';
 import { TRIALS } from '../attack/trials.mjs';
 import { makeWorld } from '../attack/world.mjs';
-import { build, install } from './lib/prepare.mjs';
+import { prepare } from './lib/prepare.mjs';
 
 const MOST_MS = 300_000;
 const { values } = parseArgs({ options: { data: { type: 'string' }, 'port-base': { type: 'string', default: '4180' } } });
-install();
-build();
+await prepare();
 const limit = setTimeout(() => {
   console.error('attack: it took too long');
   process.exit(1);

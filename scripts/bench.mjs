@@ -7,14 +7,13 @@ import { createServer } from 'node:http';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
-import { build, install, ROOT } from './lib/prepare.mjs';
+import { prepare, ROOT } from './lib/prepare.mjs';
 
 const { values } = parseArgs({
   options: { json: { type: 'string' }, rounds: { type: 'string', default: '5' }, 'round-ms': { type: 'string', default: '3000' }, only: { type: 'string' } },
 });
-install();
-build();
-const { load, median } = await import('../perf/load.mjs');
+await prepare();
+const { inTurns, load, median } = await import('../perf/load.mjs');
 const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release, ruled } = await import('../perf/world.mjs');
 const { keysUnderLoad, idleConnections } = await import('../perf/under-load.mjs');
 const { scripts } = await import('../perf/authorizers.mjs');
@@ -36,8 +35,9 @@ const children = [];
 const WARM_MS = 8000;
 
 function start(program, ...args) {
-  // As the gateway's own `npm start` has it.
-  const child = fork(join(ROOT, 'perf', program), args, { execArgv: ['--expose-gc'], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
+  // As the gateway's own `npm start` has it, and a way to collect before memory is measured.
+  const execArgv = ['--expose-gc', ...(program === 'gateway.mjs' ? ['--initial-heap-size=128'] : [])];
+  const child = fork(join(ROOT, 'perf', program), args, { execArgv, stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
   children.push(child);
   child.latest = {};
   return new Promise((resolve) =>
@@ -66,32 +66,23 @@ async function throughput() {
   const library = await start('library-proxy.mjs', upstreamUrl);
   const gateway = await start('gateway.mjs', control.url, NODE_TOKEN, mkdtempSync(join(tmpdir(), 'virga-bench-')));
   while (!control.connected()) await new Promise((resolve) => setTimeout(resolve, 20));
-  await control.publish(1, release(upstreamUrl, issuer.issuer));
+  // The guarded route, and the same with an address rule, a condition and an authorizer whose answers are kept.
+  const guarded = release(upstreamUrl, issuer.issuer);
+  const withRules = ruled(release(upstreamUrl, issuer.issuer));
+  const [more] = withRules.apis;
+  await control.publish(1, { ...withRules, apis: [...guarded.apis, { ...more, id: 'ruled', name: 'Ruled', basePath: '/ruled' }] });
   const headers = { authorization: `Bearer ${await issuer.sign('known')}`, accept: 'application/json', 'user-agent': 'bench/1', 'accept-encoding': 'gzip' };
-  const path = '/bench/group7/things7/G-12';
-  const measured = { bare: [], library: [], gateway: [] };
-  let failed = 0;
+  const below = '/group7/things7/G-12';
+  const path = `/bench${below}`;
+  const ways = {
+    bare: { port: bare.port, path, headers },
+    library: { port: library.port, path, headers },
+    guarded: { port: gateway.port, path, headers },
+    ruled: { port: gateway.port, path: `/ruled${below}`, headers },
+  };
   // As below: a process that is still being compiled is not what serves.
-  for (const port of [bare.port, library.port, gateway.port]) await load(port, { path, headers, ms: WARM_MS });
-  for (let round = 0; round < rounds; round++) {
-    for (const [name, { port }] of Object.entries({ bare, library, gateway })) {
-      const result = await load(port, { path, headers, ms });
-      measured[name].push(result.perSecond);
-      if (name === 'gateway') failed += result.failed;
-      process.stdout.write(`round ${round + 1} ${name}: ${Math.round(result.perSecond)} requests/s\n`);
-    }
-  }
-  const ratio = (name) => median(measured[name].map((value, index) => value / measured.bare[index]));
-  // The same route with an address rule, a condition and an authorizer whose answers are kept.
-  await control.publish(2, ruled(release(upstreamUrl, issuer.issuer)));
-  await load(gateway.port, { path, headers, ms: WARM_MS / 2 });
-  const ruledRatios = [];
-  for (let round = 0; round < rounds; round++) {
-    const [alone, whole] = [await load(bare.port, { path, headers, ms }), await load(gateway.port, { path, headers, ms })];
-    failed += whole.failed;
-    ruledRatios.push(whole.perSecond / alone.perSecond);
-    process.stdout.write(`round ${round + 1} with rules: ${Math.round(whole.perSecond)} requests/s\n`);
-  }
+  for (const { port, ...asked } of Object.values(ways)) await load(port, { ...asked, ms: WARM_MS });
+  const measured = await inTurns(ways, { rounds, ms });
   const running = load(gateway.port, { path, headers, ms: 4000, inFlight: 16 });
   const effects = [];
   for (let number = 3; number <= 9; number++) {
@@ -120,10 +111,10 @@ async function throughput() {
   const idleConnectionBytes = await idleConnections(gateway, { path, headers });
   const memory = gateway.child.latest.memory;
   const result = {
-    guardedRouteRatio: ratio('gateway'),
-    ruledRouteRatio: median(ruledRatios),
-    proxyLibraryRatio: ratio('library'),
-    guardedFailedRequests: failed,
+    guardedRouteRatio: measured.guarded.ratio,
+    ruledRouteRatio: measured.ruled.ratio,
+    proxyLibraryRatio: measured.library.ratio,
+    guardedFailedRequests: measured.guarded.failed + measured.ruled.failed,
     publishFailedRequests: during.failed,
     keyEffectiveMs,
     idleConnectionBytes,
@@ -136,7 +127,7 @@ async function throughput() {
     memoryMb: { rss: Math.round(memory.rss / 1048576), heapUsed: Math.round(memory.heapUsed / 1048576) },
     tracesKept: control.seen.traces,
     requestsCounted: control.seen.counted,
-    requestsPerSecond: Object.fromEntries(Object.entries(measured).map(([name, list]) => [name, Math.round(median(list))])),
+    requestsPerSecond: Object.fromEntries(Object.entries(measured).map(([name, { perSecond }]) => [name, perSecond])),
   };
   control.close();
   issuer.close();

@@ -2,14 +2,13 @@
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fail, readOptions } from './lib/options.mjs';
-import { build, install } from './lib/prepare.mjs';
+import { prepare } from './lib/prepare.mjs';
 
 const options = readOptions({ traffic: { type: 'boolean', default: false } });
 const { folder, portBase } = options;
 const marker = join(folder, 'demo.json');
 if (existsSync(join(folder, 'virga.sqlite')) && !existsSync(marker)) fail(`${folder} holds data that is not the demo's; choose another folder with --data`);
-install();
-build();
+await prepare();
 const { endNode, onInterrupt, Supervisor } = await import('./lib/supervise.mjs');
 const { ControlClient } = await import('../demo/control-client.mjs');
 const { seed } = await import('../demo/seed.mjs');

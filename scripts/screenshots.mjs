@@ -3,10 +3,9 @@ import { spawn } from 'node:child_process';
 import { mkdirSync, mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { build, install, ROOT } from './lib/prepare.mjs';
+import { prepare, ROOT } from './lib/prepare.mjs';
 
-install();
-build();
+await prepare();
 const { demoFacts, signedIn } = await import('./lib/browser.mjs');
 const out = join(ROOT, 'docs', 'screenshots');
 const folder = mkdtempSync(join(tmpdir(), 'virga-shots-'));

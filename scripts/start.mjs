@@ -1,11 +1,10 @@
 // Starts console, control API and one gateway node, with no demo data.
 import { join } from 'node:path';
 import { readOptions } from './lib/options.mjs';
-import { build, install } from './lib/prepare.mjs';
+import { prepare } from './lib/prepare.mjs';
 
 const options = readOptions({ 'no-node': { type: 'boolean', default: false }, 'no-portal': { type: 'boolean', default: false } });
-install();
-build();
+await prepare();
 const { endNode, onInterrupt, Supervisor } = await import('./lib/supervise.mjs');
 const supervisor = new Supervisor();
 onInterrupt(async () => {

@@ -56,7 +56,7 @@ function trackedChanges() {
 }
 
 const before = trackedChanges();
-install();
+const driver = install();
 build();
 if (trackedChanges() !== before) {
   console.error('Installing or building changed a tracked file: see git diff.');
@@ -66,6 +66,7 @@ installDebian('chromium', CHROMIUM, 'the browser tests');
 installDebian('redis-server', REDIS_SERVER, 'the tests of shared counters');
 // The linter takes one processor for as long as the rest of these takes the other.
 await Promise.all([suite('rules', ['lint:rules']), suite('form', ['lint:form'], { besides: true }).then(() => suite('types', ['types'], { besides: true }))]);
+await driver;
 await suite('unit', ['unit', '--', '--json', '--outputFile', join(results, 'unit.json')], {
   count: () => report('unit.json', (unit) => ({ passed: unit.numPassedTests, failed: unit.numFailedTests + unit.numRuntimeErrorTestSuites })),
 });

@@ -1,4 +1,2 @@
-/** Installs what the lock file names, unless that was done already. */
-export declare function install(): void;
-/** Builds everything, unless no source has changed since the last build. */
-export declare function build(): void;
+/** Installs and builds what is not there yet. */
+export declare function prepare(): Promise<void>;

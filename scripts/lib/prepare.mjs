@@ -1,4 +1,4 @@
-import { execFileSync } from 'node:child_process';
+import { execFileSync, spawn } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { dirname, join, relative } from 'node:path';
@@ -12,13 +12,36 @@ export function run(command, args, options = {}) {
   execFileSync(command, args, { cwd: ROOT, stdio: 'inherit', ...options });
 }
 
-/** Installs what the lock file names, unless that was done already. */
+/** Installs and builds what is not there yet. */
+export async function prepare() {
+  const driver = install();
+  build();
+  await driver;
+}
+
+/**
+ * Installs what the lock file names, unless that was done already.
+ * @returns settles when the database driver is compiled, which goes on while the rest is built; only what opens data needs it
+ */
 export function install() {
   const wanted = digest([join(ROOT, 'package-lock.json')]);
-  if (stampOf('install') === wanted && existsSync(join(ROOT, 'node_modules', 'sqlite3', 'build'))) return;
+  if (stampOf('install') === wanted && existsSync(join(ROOT, 'node_modules', 'sqlite3', 'build'))) return Promise.resolve();
   console.log('Installing. The database driver is compiled, which takes a minute or two.');
-  run('npm', ['ci', '--no-audit', '--no-fund', '--loglevel', 'error']);
-  stamp('install', wanted);
+  // Of all packages the driver alone comes without what runs on this machine.
+  run('npm', ['ci', '--ignore-scripts', '--no-audit', '--no-fund', '--loglevel', 'error']);
+  const driver = new Promise((resolve, reject) => {
+    const failed = (why) => reject(new Error(`the database driver could not be compiled (${why}); npm rebuild sqlite3 says more`));
+    spawn('npm', ['rebuild', 'sqlite3', '--loglevel', 'error'], { cwd: ROOT, stdio: ['ignore', 'ignore', 'inherit'] })
+      .once('error', (error) => failed(error.message))
+      .once('exit', (code) => {
+        if (code !== 0) return failed(`exit code ${code}`);
+        stamp('install', wanted);
+        resolve();
+      });
+  });
+  // Whoever needs the driver waits for it and learns of it; what fails before that has its own say.
+  driver.catch(() => undefined);
+  return driver;
 }
 
 /** Builds everything, unless no source has changed since the last build. */

@@ -1,4 +1,14 @@
-import { closedPorts, compileRelease, decide, DigestMemory, Exchange, type VerifiedToken } from '@virga/core';
+import {
+  closedPorts,
+  compileRelease,
+  CredentialMemory,
+  decide,
+  Exchange,
+  type ApiRule,
+  type SchemeRequirement,
+  type SchemeRule,
+  type VerifiedToken,
+} from '@virga/core';
 import { createHash } from 'node:crypto';
 import { connect, type Socket } from 'node:net';
 import { documentFor, startGuarded, until } from './harness.js';
@@ -70,7 +80,7 @@ describe('what is remembered', () => {
   const digest = (text: string): string => createHash('sha256').update(text).digest('base64url');
 
   test('is the last text alone, and nothing is known before there was one', () => {
-    const memory = new DigestMemory();
+    const memory = new CredentialMemory().tokens;
     let made = 0;
     const counted = (text: string): string => (made++, digest(text));
     expect([memory.knows(''), memory.knows('a')]).toEqual([false, false]);
@@ -81,7 +91,7 @@ describe('what is remembered', () => {
   });
 
   test('of a digest that could not be made is nothing', () => {
-    const memory = new DigestMemory();
+    const memory = new CredentialMemory().tokens;
     const failing = (): string => {
       throw new Error('no digest');
     };
@@ -98,16 +108,26 @@ describe('what is remembered', () => {
       digest,
       keys: { ...key, refetch: () => Promise.resolve(key.held()) },
     });
-    const compiled = compileRelease(documentFor('http://127.0.0.1:9', 'https://issuer.example'), ports);
-    const memory = new DigestMemory();
+    const document = documentFor('http://127.0.0.1:9', 'https://issuer.example');
+    const [api] = document.apis as [ApiRule];
+    const place = { kind: 'header', name: 'x-api-key', scheme: null } as const;
+    const scheme: SchemeRule = { name: 'key', type: 'apiKey', declared: 'apiKey', metadataUrl: null, providers: [], place };
+    const requirement = (name: string): SchemeRequirement => ({ scheme: name, scopes: [], match: 'all', roles: [] });
+    const schemes = [...api.schemes, scheme];
+    const either = { kind: 'required', origin: 'hand', alternatives: schemes.map(({ name }) => [requirement(name)]) } as const;
+    const compiled = compileRelease({ ...document, apis: [{ ...api, schemes, access: either }] }, ports);
+    const memory = new CredentialMemory();
     const known: VerifiedToken[] = [];
-    for (const token of ['a.b.c', 'a.b.c', 'white space', 'x'.repeat(20_000), '"quoted"', '', 'a.b.c']) {
-      const asked = { method: 'GET', target: '/a/guarded', headers: { authorization: `Bearer ${token}` } };
-      const [without, with_] = [new Exchange(asked), new Exchange({ ...asked, memory })];
-      const verdicts = [await decide(compiled, without), await decide(compiled, with_)];
-      expect(verdicts[1]).toEqual(verdicts[0]);
-      expect(with_.steps.map(({ finding }) => finding)).toEqual(without.steps.map(({ finding }) => finding));
-      if (with_.token) known.push(with_.token);
+    // What came as a key comes as a token next, and the other way round.
+    for (const text of ['a.b.c', 'a.b.c', 'white space', 'white space', 'x'.repeat(20_000), '"quoted"', '', 'a.b.c']) {
+      for (const sent of [{ 'x-api-key': text }, { authorization: `Bearer ${text}` }, { 'x-api-key': text, authorization: `Bearer ${text}` }]) {
+        const asked = { method: 'GET', target: '/a/guarded', headers: sent };
+        const [without, with_] = [new Exchange(asked), new Exchange({ ...asked, memory })];
+        const verdicts = [await decide(compiled, without), await decide(compiled, with_)];
+        expect(verdicts[1]).toEqual(verdicts[0]);
+        expect(with_.steps.map(({ finding }) => finding)).toEqual(without.steps.map(({ finding }) => finding));
+        if (with_.token) known.push(with_.token);
+      }
     }
     expect(known).toEqual([]);
   });

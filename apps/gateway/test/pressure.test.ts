@@ -330,8 +330,11 @@ describe('messages', () => {
         socket.on('data', () => {
           // In three pieces, so that no reader can count on getting it whole.
           socket.write(interim.slice(0, 7));
-          setTimeout(() => socket.write(interim.slice(7)), 20);
-          setTimeout(() => socket.write('HTTP/1.1 200 OK\r\nContent-Length: 14\r\n\r\nHTTP/1.1 100 C'), 40);
+          setTimeout(() => {
+            socket.write(interim.slice(7));
+            // Begun only now: of two timers that are both late, the longer one may come first.
+            setTimeout(() => socket.write('HTTP/1.1 200 OK\r\nContent-Length: 14\r\n\r\nHTTP/1.1 100 C'), 20);
+          }, 20);
         });
       });
       await new Promise<void>((resolve) => tcp.listen(0, '127.0.0.1', resolve));

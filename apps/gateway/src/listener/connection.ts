@@ -1,11 +1,11 @@
-import { DigestMemory } from '@virga/core';
+import { CredentialMemory } from '@virga/core';
 import type { Socket } from 'node:net';
 
 /** What is the same for all requests of one connection, found out once. It goes with its socket. */
 export class Connection {
   /** The address the gateway saw, IPv4-mapped IPv6 written as IPv4 (RFC 4291 section 2.5.5.2). */
   readonly address: string;
-  readonly memory = new DigestMemory();
+  readonly memory = new CredentialMemory();
 
   constructor(socket: Socket) {
     const address = socket.remoteAddress ?? '';

@@ -10,6 +10,8 @@ import { Background } from '../http/background.js';
 import { NodeHub } from './node-hub.js';
 
 const PROGRAM = fileURLToPath(new URL('../../../gateway/dist/main.js', import.meta.url));
+/** As the gateway's own `npm start` has it: a whole collection keeps all callers waiting, and is put off until there are 128 MB to collect from. */
+const PLATFORM_OPTIONS = ['--initial-heap-size=128'];
 const WATCH_MS = 1000;
 const ADOPT_MS = 3000;
 /** A node that is silent for this long is replaced. */
@@ -114,7 +116,7 @@ export class LocalNode {
   async #spawn(): Promise<void> {
     this.#startedAt = Date.now();
     const log = openSync(join(this.#folder, 'gateway.log'), 'a', 0o600);
-    const child = spawn(process.execPath, [PROGRAM], {
+    const child = spawn(process.execPath, [...PLATFORM_OPTIONS, PROGRAM], {
       detached: true,
       stdio: ['ignore', log, log],
       env: {

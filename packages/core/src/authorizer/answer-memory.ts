@@ -23,39 +23,60 @@ export interface AnswerKey {
   readonly path: string;
 }
 
-/** Answers kept by each process, and answers with patterns of one caller. */
+/** Answers kept by each process, callers whose answers they are, and answers with patterns of one caller. */
 export const ANSWER_MEMORY = { answers: 20_000, covering: 8 } as const;
+
+/** One `who`: the number that stands for it in keys, never given twice, and answers with patterns. */
+interface Asker {
+  readonly number: number;
+  covering: readonly KeptAnswer[];
+}
 
 /**
  * Answers of authorizers that may be used again. Belongs to a node and outlives every release: keys begin with what the authorizer
  * is made of, so that a changed one finds nothing.
  */
 export class AnswerMemory {
+  readonly #askers = new LRUCache<string, Asker>({ max: ANSWER_MEMORY.answers });
+  /** By the number of who asks, and what. */
   readonly #kept = new LRUCache<string, KeptAnswer>({ max: ANSWER_MEMORY.answers });
-  readonly #covering = new LRUCache<string, readonly KeptAnswer[]>({ max: ANSWER_MEMORY.answers });
+  #numbers = 0;
+  #drops = 0;
 
   find({ who, what, method, path }: AnswerKey, grounds: AnswerGrounds, nowMs: number): AuthorizerAnswer | null {
-    const known = this.#kept.get(`${who}\n${what}`);
+    const asker = this.#askers.get(who);
+    if (asker === undefined) return null;
+    const known = this.#kept.get(`${asker.number} ${what}`);
     if (known && isGood(known, grounds, nowMs)) return known.answer;
-    const wide = this.#covering
-      .get(who)
-      ?.find((one) => isGood(one, grounds, nowMs) && one.answer.covers.some((covered) => isCovered(covered, { method, path })));
+    const wide = asker.covering.find((one) => isGood(one, grounds, nowMs) && one.answer.covers.some((covered) => isCovered(covered, { method, path })));
     return wide?.answer ?? null;
   }
 
-  /** @param until milliseconds since the epoch */
-  keep({ who, what }: AnswerKey, grounds: AnswerGrounds, answer: AuthorizerAnswer, until: number): void {
+  /** How often answers were dropped so far: one that was asked for before is not kept after. */
+  get drops(): number {
+    return this.#drops;
+  }
+
+  /** @param until milliseconds since the epoch @param drops as they were when the answer was asked for */
+  keep({ who, what }: AnswerKey, grounds: AnswerGrounds, answer: AuthorizerAnswer, until: number, drops: number): void {
+    if (drops !== this.#drops) return;
     const kept = { ...grounds, answer, until };
-    this.#kept.set(`${who}\n${what}`, kept);
-    if (answer.covers.length === 0) return;
-    this.#covering.set(who, [kept, ...(this.#covering.get(who) ?? [])].slice(0, ANSWER_MEMORY.covering));
+    let asker = this.#askers.get(who);
+    if (!asker) this.#askers.set(who, (asker = { number: ++this.#numbers, covering: [] }));
+    this.#kept.set(`${asker.number} ${what}`, kept);
+    if (answer.covers.length > 0) asker.covering = [kept, ...asker.covering].slice(0, ANSWER_MEMORY.covering);
   }
 
   /** Forgets all answers, or those of one authorizer, by its name. */
   drop(name: string | null): void {
-    for (const memory of [this.#kept, this.#covering])
-      if (name === null) memory.clear();
-      else for (const key of memory.keys()) if (key.startsWith(`${name}\n`)) memory.delete(key);
+    this.#drops++;
+    const gone = new Set<string>();
+    for (const [who, { number }] of [...this.#askers.entries()])
+      if (name === null || who.startsWith(`${name}\n`)) {
+        gone.add(String(number));
+        this.#askers.delete(who);
+      }
+    for (const key of [...this.#kept.keys()]) if (name === null || gone.has(key.slice(0, key.indexOf(' ')))) this.#kept.delete(key);
   }
 
   get size(): number {

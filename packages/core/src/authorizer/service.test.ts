@@ -116,7 +116,7 @@ describe('kept answers', () => {
 
   test('are found by their key while nothing that they hang on has changed', () => {
     const memory = new AnswerMemory();
-    memory.keep(key('a', '/x'), grounds, answer(), 1000);
+    memory.keep(key('a', '/x'), grounds, answer(), 1000, memory.drops);
     expect(memory.find(key('a', '/x'), grounds, 999)).not.toBeNull();
     for (const [asked, on, at] of [
       [key('a', '/x'), grounds, 1000],
@@ -132,7 +132,7 @@ describe('kept answers', () => {
 
   test('open what their patterns say, for nobody else, and are forgotten by name', () => {
     const memory = new AnswerMemory();
-    memory.keep(key('a', '/gates/1'), grounds, answer([{ method: 'GET', path: '/gates/*' }]), 1000);
+    memory.keep(key('a', '/gates/1'), grounds, answer([{ method: 'GET', path: '/gates/*' }]), 1000, memory.drops);
     expect(memory.find(key('a', '/gates/2'), grounds, 1)).not.toBeNull();
     expect(memory.find(key('a', '/other/2'), grounds, 1)).toBeNull();
     expect(memory.find(key('b', '/gates/2'), grounds, 1)).toBeNull();
@@ -140,5 +140,17 @@ describe('kept answers', () => {
     expect(memory.find(key('a', '/gates/1'), grounds, 1)).not.toBeNull();
     memory.drop('one');
     expect([memory.find(key('a', '/gates/1'), grounds, 1), memory.find(key('a', '/gates/2'), grounds, 1)]).toEqual([null, null]);
+  });
+
+  test('are not kept where answers were dropped since they were asked for', () => {
+    const memory = new AnswerMemory();
+    for (const name of ['one', null]) {
+      const { drops } = memory;
+      memory.drop(name);
+      memory.keep(key('a', '/x'), grounds, answer([{ method: 'GET', path: '/**' }]), 1000, drops);
+      expect([memory.find(key('a', '/x'), grounds, 1), memory.find(key('a', '/y'), grounds, 1)]).toEqual([null, null]);
+    }
+    memory.keep(key('a', '/x'), grounds, answer(), 1000, memory.drops);
+    expect(memory.find(key('a', '/x'), grounds, 1)).not.toBeNull();
   });
 });

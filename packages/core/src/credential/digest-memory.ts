@@ -1,5 +1,5 @@
 /**
- * What a connection remembers of the last token that came over it: its text and its digest. Callers send the same token
+ * What a connection remembers of the last token or key that came over it: its text and its digest. Callers send the same one
  * again and again over one connection; comparing two texts costs a hundredth of a digest. Nothing is proved by it: what a
  * digest leads to is asked anew each time. It goes with its connection.
  */
@@ -20,4 +20,10 @@ export class DigestMemory {
     }
     return this.#digest;
   }
+}
+
+/** What a connection remembers of credentials. Tokens and keys apart: what is known as a key was never looked at as a token. */
+export class CredentialMemory {
+  readonly tokens = new DigestMemory();
+  readonly keys = new DigestMemory();
 }

@@ -1,5 +1,5 @@
 import type { TokenPlace } from '../document/token-rule.js';
-import type { DigestMemory } from './digest-memory.js';
+import type { CredentialMemory } from './digest-memory.js';
 
 /** What is looked at to find a credential. */
 export interface RequestHead {
@@ -7,7 +7,7 @@ export interface RequestHead {
   /** With its question mark; empty where there is none. */
   readonly query: string;
   /** What the connection remembers; null for nothing. */
-  readonly memory: DigestMemory | null;
+  readonly memory: CredentialMemory | null;
 }
 
 /** A place in words. */

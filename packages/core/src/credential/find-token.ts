@@ -38,7 +38,7 @@ function headerFinder(name: string, scheme: string | null, dpopOnly: boolean, ot
 }
 
 /** The characters of a token (RFC 6750 section 2.1), unless the last request of the connection carried the same. */
-const isToken = (text: string, { memory }: RequestHead): boolean => (memory !== null && memory.knows(text)) || TOKEN.test(text);
+const isToken = (text: string, { memory }: RequestHead): boolean => (memory !== null && memory.tokens.knows(text)) || TOKEN.test(text);
 
 /** A token that stands alone, without scheme. An empty value counts as none. */
 function plain(value: string | null | undefined, where: string, head: RequestHead): FoundToken {

@@ -1,16 +1,17 @@
-import type { AnswerGrounds, AnswerKey } from '../authorizer/answer-memory.js';
+import type { AnswerGrounds } from '../authorizer/answer-memory.js';
 import type { NotAsked } from '../authorizer/ask.js';
 import { readScriptAnswer, type AuthorizerAnswer } from '../authorizer/read-answer.js';
 import { readDecision } from '../authorizer/read-decision.js';
 import type { ScriptRun } from '../authorizer/script-sandbox.js';
 import { hiddenBy, hiddenMember, NO_BODY, type Hidden } from '../authorizer/cache-key.js';
 import { compileQuestion, sayQuestionFault, type CompiledQuestion } from '../authorizer/service-question.js';
+import type { DirectorySource } from '../directory/facts.js';
 import type { TableRows } from '../directory/table-fact.js';
-import { AUTHORIZER_BOUNDS, type AuthorizerRule, type CacheKeyPart, type ScriptSource, type ServiceSource } from '../document/authorizer-rule.js';
-import type { Principal } from '../token/principal.js';
+import { AUTHORIZER_BOUNDS, type AuthorizerRule, type ScriptSource, type ServiceSource } from '../document/authorizer-rule.js';
 import { canonicalJson } from '../util/canonical-json.js';
 import { ConfigError } from '../util/config-error.js';
 import { finding, type Finding } from '../verdict/codes.js';
+import { compileAnswerKey, type AnswerKeyOf } from './answer-key.js';
 import type { Check } from './compiled.js';
 import { compileVariables, inputOf } from './condition-variables.js';
 import type { Exchange } from './exchange.js';
@@ -32,8 +33,8 @@ type Ask = (asked: AskedWith) => Promise<AuthorizerAnswer | Finding>;
 /** An authorizer ready to be asked. */
 export interface CompiledAuthorizer {
   readonly rule: AuthorizerRule;
-  /** One text for all that its answers hang on beside the request: changed where any of it is. */
-  readonly identity: string;
+  /** Which kept answer would be that to a request; null where none are kept. */
+  readonly keyOf: AnswerKeyOf | null;
   readonly ask: Ask;
   readonly tables: readonly string[];
   /** Whether it is shown the request's body. */
@@ -43,39 +44,50 @@ export interface CompiledAuthorizer {
 }
 
 /** What was asked of an authorizer for one request, before anything waits: the answer that was kept, or how to ask. */
-function beginAsking(
-  { rule, identity, tables: names, readsBody, ask, variablesOf }: CompiledAuthorizer,
-  exchange: Exchange,
-  ports: Ports,
-): Finding | (() => Promise<Finding>) {
-  const { name, cache } = rule;
+function beginAsking(authorizer: CompiledAuthorizer, exchange: Exchange, ports: Ports): Finding | (() => Promise<Finding>) {
+  const { rule, keyOf, tables: names } = authorizer;
   const nowMs = ports.now();
   const directory = ports.directory();
-  const tables = new Map<string, TableRows>();
+  const tables: TableRows[] = [];
   for (const table of names) {
     const rows = directory.table(table);
-    if (rows === null) return fault(name, `there is no table ${table}`);
-    tables.set(table, rows);
+    if (rows === null) return fault(rule.name, `there is no table ${table}`);
+    tables.push(rows);
   }
-  const asked: AskedWith = {
-    input: () => inputOf(exchange, nowMs, readsBody),
-    variables: () => variablesOf?.(exchange, nowMs, directory) ?? {},
-    tables,
-  };
-  if (cache === null) return async () => concluded(rule, await ask(asked), 'asked', exchange);
-  const grounds: AnswerGrounds = { tables: [...tables.values()], revocations: ports.revocations() };
-  const key = keyOf(`${name}\n${identity}`, cache.key, exchange, ports.digest);
+  const asked = { authorizer, exchange, nowMs, directory, tables };
+  if (keyOf === null) return async () => concluded(rule, await askNow(asked), 'asked', exchange);
+  const grounds: AnswerGrounds = { tables, revocations: ports.revocations() };
+  const key = keyOf(exchange);
   const { answers } = ports.authorizers;
   const kept = answers.find(key, grounds, nowMs);
   if (kept !== null) return concluded(rule, kept, 'kept', exchange);
+  const { drops } = answers;
   return async () => {
-    const answer = await ask(asked);
+    const answer = await askNow(asked);
     if ('says' in answer) {
-      const until = Math.min(nowMs + 1000 * Math.min(cache.seconds, answer.seconds ?? Infinity), endOf(exchange));
-      if (until > nowMs) answers.keep(key, grounds, answer, until);
+      const until = Math.min(nowMs + 1000 * Math.min(rule.cache?.seconds ?? 0, answer.seconds ?? Infinity), endOf(exchange));
+      if (until > nowMs) answers.keep(key, grounds, answer, until, drops);
     }
     return concluded(rule, answer, 'asked', exchange);
   };
+}
+
+interface AskedNow {
+  readonly authorizer: CompiledAuthorizer;
+  readonly exchange: Exchange;
+  readonly nowMs: number;
+  readonly directory: DirectorySource;
+  /** Rows of its tables, in their order. */
+  readonly tables: readonly TableRows[];
+}
+
+function askNow({ authorizer, exchange, nowMs, directory, tables }: AskedNow): Promise<AuthorizerAnswer | Finding> {
+  const { tables: names, readsBody, variablesOf } = authorizer;
+  return authorizer.ask({
+    input: () => inputOf(exchange, nowMs, readsBody),
+    variables: () => variablesOf?.(exchange, nowMs, directory) ?? {},
+    tables: new Map(tables.map((rows, index) => [names[index] as string, rows])),
+  });
 }
 
 /** The moment at which the first of the credentials ends, milliseconds since the epoch. */
@@ -112,14 +124,15 @@ export function findingOfAnswer({ name }: Pick<AuthorizerRule, 'name'>, answer: 
  */
 export function compileAuthorizer(rule: AuthorizerRule, at: string, ports: Ports): CompiledAuthorizer {
   const { by, passes, cache } = rule;
-  // What it is called, and its cases, change no answer.
+  // One text for all that its answers hang on beside the request; what it is called, and its cases, change no answer.
   const identity = ports.digest(canonicalJson({ by, passes, cache }));
   const hidden = cache === null ? null : hiddenBy(cache.key);
+  const keyOf = cache === null ? null : compileAnswerKey(rule.name, identity, cache.key, ports.digest);
   if (by.kind === 'script') {
     const shown = hidden ?? (by.body ? null : NO_BODY);
     return {
       rule,
-      identity,
+      keyOf,
       tables: by.tables,
       readsBody: by.body,
       variablesOf: null,
@@ -132,7 +145,7 @@ export function compileAuthorizer(rule: AuthorizerRule, at: string, ports: Ports
   if (member !== null) throw new ConfigError(`${at}/cache/key`, `the question looks at ${member}, which is no part of the key of its kept answers`);
   const tables = [...new Set(question.looksAt.flatMap(([root, table]) => (root === 'resource' && table !== undefined ? [table] : [])))];
   const readsBody = looksAtBody(question.looksAt);
-  return { rule, identity, tables, readsBody, variablesOf: compileVariables(question.looksAt), ask: askService(rule.name, by, question, ports) };
+  return { rule, keyOf, tables, readsBody, variablesOf: compileVariables(question.looksAt), ask: askService(rule.name, by, question, ports) };
 }
 
 function askScript(
@@ -195,50 +208,6 @@ function askService(name: string, service: ServiceSource, question: CompiledQues
     if (typeof answer === 'string') return finding('authorizer.answer', { name, says: answer });
     return 'unavailable' in answer ? finding('authorizer.unavailable', { name, says: answer.unavailable }) : answer;
   };
-}
-
-/** What the requests that share an answer have in common. */
-function keyOf(owner: string, parts: readonly CacheKeyPart[], exchange: Exchange, digest: Ports['digest']): AnswerKey {
-  const who: unknown[] = [];
-  const what: unknown[] = [];
-  for (const part of parts) {
-    if (part === 'operation') what.push(exchange.operation?.api.id, exchange.operation?.rule.id, exchange.method);
-    else if (part === 'path') what.push(exchange.path, exchange.operation?.parameterNames);
-    else who.push(partOf(part, exchange, digest));
-  }
-  return { who: `${owner}\n${JSON.stringify(who)}`, what: JSON.stringify(what), method: exchange.method, path: exchange.path };
-}
-
-/** What principals are known by: one and the same stands for all requests with a token. */
-const KNOWN_BY = new WeakMap<Principal, string>();
-
-function knownBy(principal: Principal | null, digest: Ports['digest']): string {
-  if (principal === null) return '';
-  let known = KNOWN_BY.get(principal);
-  if (known === undefined) KNOWN_BY.set(principal, (known = digest(JSON.stringify(principal))));
-  return known;
-}
-
-function partOf(part: CacheKeyPart, exchange: Exchange, digest: Ports['digest']): unknown {
-  const { caller } = exchange;
-  switch (part) {
-    case 'caller':
-      return caller && [knownBy(caller.principal, digest), caller.client, caller.clientName, caller.metadata, caller.roles, caller.by];
-    case 'subject':
-      return caller && [caller.issuer, caller.subject];
-    case 'client':
-      return caller && [caller.issuer, caller.client, caller.clientName, caller.metadata];
-    case 'roles':
-      return caller && [caller.issuer, caller.roles];
-    case 'query':
-      return exchange.query;
-    case 'address':
-      return exchange.from.address;
-    case 'ANYBODY':
-      return null;
-    default:
-      return part.startsWith('header:') ? (exchange.header(part.slice('header:'.length)) ?? null) : null;
-  }
 }
 
 /** One step for each authorizer of an operation. @throws ConfigError for a name that none has */

@@ -11,12 +11,10 @@ import { bodyValue, exactly, looksAtBody, unmistaken } from './request-body.js';
 import { celValue } from '../condition/cel-value.js';
 import { lookedAt, namesBelow, pathsBelow } from '../condition/looked-at.js';
 import type { MemberPath } from '../condition/member-paths.js';
+import { CREDENTIAL_HEADERS } from '../condition/text-forms.js';
 
 type Variables = Record<string, unknown>;
 type Fill = (exchange: Exchange, nowMs: number, directory: DirectorySource) => unknown;
-
-/** What would be left out of every request: credentials are no business of conditions. */
-const CREDENTIAL_HEADERS: ReadonlySet<string> = new Set(['authorization', 'proxy-authorization', 'cookie', 'dpop']);
 
 /**
  * Makes the variables of conditions out of a request: only the members that a condition looks at. What is not known is

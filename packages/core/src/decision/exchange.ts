@@ -1,6 +1,6 @@
 import type { CallerAddress } from '../address/caller-address.js';
 import { composeCaller, type Caller } from '../credential/caller.js';
-import type { DigestMemory } from '../credential/digest-memory.js';
+import type { CredentialMemory } from '../credential/digest-memory.js';
 import type { Credential, ProofKind, SentCredential, TokenScheme } from '../credential/sent-credential.js';
 import type { CheckMode } from '../document/modes.js';
 import { outcomeOf, type StepId, type StepOutcome } from '../verdict/code-entry.js';
@@ -29,7 +29,7 @@ export interface Asked {
   /** SHA-256 of the client certificate, base64url, where one was presented and its key was proved (RFC 8705 section 3.1). */
   readonly certificate?: string | null;
   /** What the connection remembers; null or left out where nothing is remembered. */
-  readonly memory?: DigestMemory | null;
+  readonly memory?: CredentialMemory | null;
 }
 
 /** What was read of a body for a check that looks into it. */
@@ -80,7 +80,7 @@ export class Exchange {
   readonly from: CallerAddress;
   /** The request's body as far as it was seen; null where there is none. */
   readonly body: SeenBody | null;
-  readonly memory: DigestMemory | null;
+  readonly memory: CredentialMemory | null;
   /** The upstream's answer once its head has come. */
   answer: SeenAnswer | null = null;
   /** The normalised path, empty until it is read. */

@@ -59,7 +59,7 @@ export function compileTokenStep(rights: CompiledRights, rule: TokenRule, contex
       if (sentToken === null) return NO_TOKEN;
       const { text } = sentToken;
       const now = ports.now();
-      const digest = exchange.memory === null ? ports.digest(text) : exchange.memory.of(text, ports.digest);
+      const digest = exchange.memory === null ? ports.digest(text) : exchange.memory.tokens.of(text, ports.digest);
       exchange.tokenDigest = digest;
       const known = cache.find(digest, now, isCurrent);
       // What an operation cannot open itself it does not take, though another one may have opened it.

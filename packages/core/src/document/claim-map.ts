@@ -13,7 +13,7 @@ export interface ClaimSource {
   readonly table: readonly ClaimTranslation[];
   /** What becomes of values that the table does not name. */
   readonly unlisted: 'keep' | 'drop';
-  /** Used when nothing was found. */
+  /** Used when nothing was found. A claim that is there and cannot be read, as an object, is not nothing. */
   readonly fallback: readonly string[];
 }
 

@@ -89,8 +89,10 @@ function compileSource(source: ClaimSource, pointer: string): ReadValues {
     return fresh;
   };
   return (claims) => {
-    const found = split(find(claims));
-    if (found.length === 0) return source.fallback;
+    const claim = find(claims);
+    const found = split(claim);
+    // A claim that is there and cannot be read is not one that is missing: who has it is not given what others are given.
+    if (found.length === 0) return isUnread(claim) ? NO_VALUES : source.fallback;
     if (plain) return found;
     const out = new Set<string>();
     for (const value of found) {
@@ -121,6 +123,12 @@ function textsOf(value: unknown, separator: RegExp | null): readonly string[] {
     else if ((typeof item === 'number' && !isRounded(item)) || typeof item === 'boolean') texts.push(String(item));
   }
   return texts;
+}
+
+/** Whether a claim is there but no text of it can be read: an object, a number that was rounded, a list of nothing else. */
+function isUnread(value: unknown): boolean {
+  if (value === undefined || typeof value === 'string') return false;
+  return !Array.isArray(value) || value.length > 0;
 }
 
 const timeOf = (value: unknown): number | null => (typeof value === 'number' && Number.isFinite(value) ? value : null);

@@ -17,7 +17,11 @@ export interface ReadPath {
 
 const NONE: readonly number[] = Object.freeze([]);
 
-const PLAIN = /^\/[A-Za-z0-9_~!$&'()*+,=:@/.-]*$/;
+/** By code, what nothing has to be looked at for; slashes and leading dots are looked at. */
+const PLAIN = new Uint8Array(128);
+for (const character of "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_~!$&'()*+,=:@.-") PLAIN[character.charCodeAt(0)] = 1;
+const SLASH = 47;
+const DOT = 46;
 const ALLOWED = /^(?:[A-Za-z0-9_~!$&'()*+,=:@.;-]|%[0-9A-Fa-f]{2})*$/;
 const UNRESERVED = /^[A-Za-z0-9_~.-]$/;
 const QUERY = /^[\x21\x24-\x7e]*$/;
@@ -38,9 +42,24 @@ export function readPath(target: string): ReadPath | Finding {
   const path = mark < 0 ? originForm : originForm.slice(0, mark);
   const query = mark < 0 ? '' : originForm.slice(mark);
   if (query !== '' && !QUERY.test(query)) return finding('path.malformed-escape', { at: path.length + 1 });
-  // The usual request has nothing to resolve: one expression and two searches decide that.
-  if (PLAIN.test(path) && !path.includes('//') && !path.includes('/.')) return { segments: path.slice(1).split('/'), path, query, semicolons: NONE };
-  return normalise(path, query);
+  const plain = plainSegments(path);
+  return plain === null ? normalise(path, query) : { segments: plain, path, query, semicolons: NONE };
+}
+
+/** The segments of a path in which nothing has to be resolved or refused, as in the usual request; null where something may have to. */
+function plainSegments(path: string): string[] | null {
+  const segments: string[] = [];
+  let from = 1;
+  for (let index = 1; index < path.length; index++) {
+    const code = path.charCodeAt(index);
+    if (code === SLASH) {
+      if (index === from) return null;
+      segments.push(path.slice(from, index));
+      from = index + 1;
+    } else if (PLAIN[code] !== 1 || (code === DOT && index === from)) return null;
+  }
+  segments.push(path.slice(from));
+  return segments;
 }
 
 function originFormOf(target: string): string | null {

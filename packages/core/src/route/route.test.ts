@@ -96,6 +96,26 @@ describe('reading a request target (RFC 3986 section 6.2.2, RFC 9112 section 3.2
       { numRuns: 500 },
     );
   });
+
+  test('the usual spelling comes to what one with escapes of letters does, whatever stands around them', () => {
+    const piece = fc.constantFrom('a', 'Z', '7', '.', '..', '/', '-', '_', '~', ';', ':', '@', '!$&', "'()*+,=", '%2F', '%', '\\', ' ', 'é', '\u007f', '', '');
+    let read = 0;
+    fc.assert(
+      fc.property(fc.array(piece, { maxLength: 8 }), (pieces) => {
+        const target = `/x${pieces.join('')}`;
+        // Escapes stay what they are.
+        const escaped = target.replace(/%..|[A-Za-z]/g, (found) => (found.length > 1 ? found : `%${found.charCodeAt(0).toString(16)}`));
+        const [one, other] = [readPath(target), readPath(escaped)];
+        if ('code' in one || 'code' in other) expect('code' in one && one.code).toBe('code' in other && other.code);
+        else {
+          expect(one).toEqual(other);
+          read++;
+        }
+      }),
+      { numRuns: 5000, seed: 5 },
+    );
+    expect(read).toBeGreaterThan(500);
+  });
 });
 
 describe('path templates (OpenAPI 3.1.2 section 4.8.8.2)', () => {

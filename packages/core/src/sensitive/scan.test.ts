@@ -211,6 +211,43 @@ describe('time', () => {
   });
 });
 
+describe('things that lie over one another', () => {
+  const rules = [
+    { id: 'own-one', name: 'One', pattern: 'MTR-[0-9]{4}-[0-9]{4}' },
+    { id: 'own-other', name: 'Other', pattern: '[0-9]{4}-REF-[0-9]{4}' },
+    { id: 'own-piece', name: 'Piece', pattern: '[0-9]{4}' },
+  ];
+  const scan = (text: string, ...ids: string[]) => scanText(text, detectorsFor(ids, rules));
+
+  test('in part are both there, and all of both is masked', () => {
+    const text = 'of MTR-1234-5678-REF-9012 today';
+    for (const ids of [
+      ['own-one', 'own-other'],
+      ['own-other', 'own-one'],
+    ]) {
+      const { hits, masked } = scan(text, ...ids);
+      expect([hits.map(({ detector }) => detector.id), masked]).toEqual([['own-one', 'own-other'], 'of ***-****-****-***-**** today']);
+    }
+  });
+
+  test('what shows its end shows none that another hides', () => {
+    const card = detectorsFor(['card', 'own-tail'], [{ id: 'own-tail', name: 'Tail', pattern: '1111 of [a-z]+' }]);
+    expect(scanText(`${CARD} of ada`, card).masked).toBe('**************** ** ***');
+    expect(scanText(`${CARD} of ada`, card.slice(0, 1)).masked).toBe('************1111 of ada');
+  });
+
+  test('as a piece are not there', () => {
+    const { hits, masked } = scan('MTR-1234-5678 and 9012', 'own-piece', 'own-one');
+    expect([hits.map(({ detector }) => detector.id), masked]).toEqual([['own-one', 'own-piece'], '***-****-**** and ****']);
+  });
+
+  test('each kind is told of, however much there is of others before it', () => {
+    const { hits } = scan(`${'1234 '.repeat(2000)}MTR-1234-5678`, 'own-piece', 'own-one');
+    expect(hits.filter(({ detector }) => detector.id === 'own-one')).toHaveLength(1);
+    expect(hits.length).toBeLessThan(600);
+  });
+});
+
 describe('patterns of one’s own', () => {
   test('are matched everywhere and masked whole', () => {
     const own = [{ id: 'own-meter', name: 'Meter', pattern: 'MTR-[0-9]{4}' }];

@@ -1,6 +1,6 @@
 import { pointerToken } from '../util/json-pointer.js';
 import { isSecretName } from '../util/secret-names.js';
-import { MOST_CHARACTERS, MOST_SPANS, type Detector, type Span } from './detector.js';
+import { MOST_CHARACTERS, MOST_SPANS, starred, type Detector, type Span } from './detector.js';
 import { formPairs } from './text-of-body.js';
 import { isPrivateMember, PRIVATE_MEMBER } from './credential-detectors.js';
 
@@ -27,19 +27,19 @@ export interface Scanned {
 /** Things that are found in one body. One with more was not looked through whole: whoever sends such bodies keeps nobody waiting with them. */
 const MOST_FOUND = 20_000;
 
-/** Things that are told of one text; more are masked all the same. */
+/** Things that are told of one text, and one more of each detector that would have none; more are masked all the same. */
 export const MOST_HITS = 500;
 
 /** Looks through a text that is no JSON. */
 export function scanText(text: string, detectors: readonly Detector[], at = '', member = ''): Scanned {
-  const found: Found = { hits: [], whole: true, count: 0 };
+  const found: Found = { hits: [], told: new Set(), whole: true, count: 0 };
   const masked = look(text, member, at, detectors, found);
   return { hits: found.hits, whole: found.whole, count: found.count, masked };
 }
 
 /** Looks through a form (`application/x-www-form-urlencoded`), pair by pair. Pairs in which nothing is found stay as they were written. */
 export function scanForm(form: string, detectors: readonly Detector[]): Scanned {
-  const found: Found = { hits: [], whole: true, count: 0 };
+  const found: Found = { hits: [], told: new Set(), whole: true, count: 0 };
   const names = new Names(detectors, found);
   let masks = false;
   const pairs = form.split('&').map((pair) => {
@@ -56,6 +56,7 @@ export function scanForm(form: string, detectors: readonly Detector[]): Scanned 
 
 interface Found {
   readonly hits: Hit[];
+  readonly told: Set<Detector>;
   whole: boolean;
   /** All that was found so far, told or not. */
   count: number;
@@ -74,18 +75,42 @@ function look(given: string, member: string, at: string, detectors: readonly Det
     if (spans.length > 0) (found ??= []).push(...spans.map((span) => ({ ...span, detector })));
   }
   if (found === null) return null;
-  // Of two that lie over one another the longer one is what it is; the other may be a piece of it.
   found.sort((a, b) => a.from - b.from || b.to - a.to);
   let masked = '';
   let end = 0;
+  let region: Region | null = null;
+  const write = (): void => {
+    if (region === null) return;
+    const own = text.slice(region.from, region.to);
+    masked += text.slice(end, region.from) + (region.detector === null ? starred(own) : region.detector.mask(own));
+    end = region.to;
+  };
   for (const { from, to, detector } of found) {
-    if (from < end) continue;
-    const own = text.slice(from, to);
-    if (into.hits.length < MOST_HITS) into.hits.push({ detector, at, text: own });
-    masked += text.slice(end, from) + detector.mask(own);
-    end = to;
+    // Of two of which one lies in the other the longer one is what it is; the other may be a piece of it.
+    if (region !== null && to <= region.to) continue;
+    tell(into, { detector, at, text: text.slice(from, to) });
+    // Of two of which neither does both are, and what one shows of its end the other may hide.
+    if (region !== null && from < region.to) region = { from: region.from, to, detector: null };
+    else {
+      write();
+      region = { from, to, detector };
+    }
   }
+  write();
   return masked + given.slice(end);
+}
+
+/** What is masked in one piece. */
+interface Region extends Span {
+  /** Null where several lie over one another in part. */
+  readonly detector: Detector | null;
+}
+
+/** Of each detector at least one thing is told, however much others find. */
+function tell(into: Found, hit: Hit): void {
+  if (into.hits.length >= MOST_HITS && into.told.has(hit.detector)) return;
+  into.told.add(hit.detector);
+  into.hits.push(hit);
 }
 
 /** Names of members: what is looked for stands in them too, where a list is kept by it. Each is looked at once. */
@@ -139,7 +164,7 @@ export function scanJsonText(text: string, detectors: readonly Detector[]): Scan
   } catch {
     return null;
   }
-  const found: Found = { hits: [], whole: true, count: 0 };
+  const found: Found = { hits: [], told: new Set(), whole: true, count: 0 };
   const changes: { readonly from: number; readonly to: number; readonly text: string }[] = [];
   const levels: Level[] = [];
   const names = new Names(detectors, found);
