@@ -25,11 +25,17 @@ const FORGED = [
   'Connection: X-Attack-Crew\r\nX-Attack-Crew: forged',
 ];
 
+/** Whether a call arrives that is let through. On a busy machine a script that is cold may not end within its 20 ms. */
+async function arrives(send) {
+  for (let turn = 0; turn < 5; turn++) if (statusOf(await send()) === 200) return true;
+  return false;
+}
+
 export const AUTHORIZERS = {
   'a caller that writes what a script reads, in spellings that it could take for another': async ({ upstream, gateway, root }) => {
     const path = `${root}/s/held`;
     for (const gate of ALLOWED)
-      if (statusOf(await raw(gateway, request('GET', `${path}/${gate}?crew=south`), { from: INSIDE })) !== 200)
+      if (!(await arrives(() => raw(gateway, request('GET', `${path}/${gate}?crew=south`), { from: INSIDE }))))
         return `the call that the script lets through did not arrive (${gate}), so that nothing is shown by this`;
     upstream.ran.length = 0;
     for (const text of [...SHUT.map((gate) => request('GET', `${path}/${gate}?crew=south`)), ...QUERIES.map((query) => request('GET', `${path}/8${query}`))]) {
@@ -53,7 +59,7 @@ export const AUTHORIZERS = {
     const [mine, theirs] = await Promise.all([issuer.sign({ sub: 'allowed' }), issuer.sign({ sub: 'stranger' })]);
     const call = (token, lines = {}, path = `${root}/s/kept`) =>
       raw(gateway, request('GET', path, { authorization: `Bearer ${token}`, ...lines }), { from: INSIDE });
-    if (statusOf(await call(mine)) !== 200) return 'the caller that is allowed was refused, so that nothing is shown by this';
+    if (!(await arrives(() => call(mine)))) return 'the caller that is allowed was refused, so that nothing is shown by this';
     upstream.ran.length = 0;
     for (const attempt of [
       () => call(theirs),

@@ -1,5 +1,6 @@
 // Ways past a contract that is enforced, and past operations where other paths are let through.
 import { gzipSync } from 'node:zlib';
+import { plainCall, vagueCalls } from './vague-contract.mjs';
 import { raw, request, statusOf } from './wire.mjs';
 
 const json = { 'Content-Type': 'application/json' };
@@ -64,6 +65,20 @@ export const CONTRACT = {
     const good = '{"opening":5}';
     const status = statusOf(await raw(gateway, request('POST', `${root}/c/take`, sized(json, good), good), { silenceMs: 3000 }));
     return status >= 400 ? `a good body was answered ${status}, so that little is shown by this` : null;
+  },
+  'what of a contract nobody can read, as nothing asked': async ({ gateway, root }) => {
+    const call = async ({ path, body }) => {
+      const headers = body === null ? {} : sized(json, body);
+      return statusOf(await raw(gateway, request('POST', path, headers, body ?? ''), { silenceMs: 3000 }));
+    };
+    // The upstream knows none of these paths.
+    const plain = await call(plainCall(`${root}/c`));
+    if (plain !== 404) return `an operation that says what it wants was answered ${plain}, so that little is shown by this`;
+    for (const vague of vagueCalls(`${root}/c`)) {
+      const status = await call(vague);
+      if (status !== 400 && status !== 415) return `${vague.said} was answered ${status}`;
+    }
+    return null;
   },
   'other spellings of guarded paths, where unmatched ones are let through': async ({ gateway, root, upstream }) => {
     upstream.ran.length = 0;

@@ -10,6 +10,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { ROOT } from '../scripts/lib/prepare.mjs';
+import { VAGUE_PATHS } from './vague-contract.mjs';
 
 export const AUDIENCE = 'https://attack.example';
 /** Small, so that a handful of connections is enough to hold all of them. */
@@ -162,7 +163,7 @@ const CONTRACTS = {
   keyed: `{"openapi":"3.1.0","info":{"title":"Keyed","version":"1"},"paths":{"/guarded":{"get":{"security":[{"key":[]},{"basic":[]}]},"post":{"security":[{"key":[],"trust":["read"]}]}},"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/sized":{"post":{"security":[]}}},"components":{"securitySchemes":{"key":{"type":"apiKey","in":"header","name":"X-Attack-Key"},"basic":{"type":"http","scheme":"basic"},"trust":{"type":"http","scheme":"bearer"}}}}`,
   placed: `{"openapi":"3.1.0","info":{"title":"Placed","version":"1"},"security":[],"paths":{"/guarded":{"get":{},"post":{}},"/held/{gate}":{"get":{}},"/x/lock":{"get":{}}}}`,
   scripted: `{"openapi":"3.1.0","info":{"title":"Scripted","version":"1"},"security":[],"paths":{"/held/{gate}":{"get":{}},"/hostile/{how}":{"get":{}},"/kept":{"get":{"security":[{"trust":["read"]}]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
-  contracted: `{"openapi":"3.1.0","info":{"title":"Contracted","version":"1"},"security":[],"paths":{"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/guarded":{"get":{"security":[{"trust":["read"]}]}},"/take":{"post":{"requestBody":{"required":true,"content":{"application/json":{"schema":{"type":"object","properties":{"opening":{"type":"integer","maximum":100}},"additionalProperties":false}}}},"responses":{"default":{"description":""}}}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
+  contracted: `{"openapi":"3.1.0","info":{"title":"Contracted","version":"1"},"security":[],"paths":{"/x/lock":{"get":{"security":[{"trust":["read"]}]}},"/guarded":{"get":{"security":[{"trust":["read"]}]}},"/take":{"post":{"requestBody":{"required":true,"content":{"application/json":{"schema":{"type":"object","properties":{"opening":{"type":"integer","maximum":100}},"additionalProperties":false}}}},"responses":{"default":{"description":""}}}},${VAGUE_PATHS}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,
   bodied: `{"openapi":"3.1.0","info":{"title":"Bodied","version":"1"},"security":[],"paths":{"/take":{"post":{"security":[]}},"/scripted":{"post":{"security":[]}}}}`,
   watched: `{"openapi":"3.1.0","info":{"title":"Watched","version":"1"},"security":[],"paths":{"/leak/{how}":{"get":{"security":[]}},"/take":{"post":{"security":[]}}}}`,
   unread: `{"openapi":"3.1.0","info":{"title":"Unread","version":"1"},"security":[],"paths":{"/unread":{"get":{"security":["trust"]}}},"components":{"securitySchemes":{"trust":{"type":"http","scheme":"bearer"}}}}`,

@@ -75,7 +75,7 @@ function acceptMissing(at: (pointer: string) => unknown, rule: string, member: s
     const left = (said as unknown[]).filter((one) => one !== member);
     return { says: `does not ask for ${member}`, edits: [{ pointer: rule, value: left.length === 0 ? undefined : left }] };
   }
-  if (said === true) return { says: 'does not ask for a body', edits: [{ pointer: rule, value: undefined }] };
+  if (said === true) return { says: member === null ? 'does not ask for a body' : `does not ask for ${member}`, edits: [{ pointer: rule, value: undefined }] };
   // A parameter of a path is always there.
   if (isRecord(said) && said['required'] === true && said['in'] !== 'path')
     return { says: 'does not ask for it', edits: [{ pointer: `${rule}/required`, value: undefined }] };

@@ -1,3 +1,4 @@
+import { demandedMembers, markedMembers } from '../schema/demanded-members.js';
 import { isRecord, pointerParts, pointerToken, valueAt } from '../util/json-pointer.js';
 import type { ContractEdit } from './accept-deviation.js';
 import { eachSchema } from './each-schema.js';
@@ -16,7 +17,7 @@ const NAMED = ['properties', 'patternProperties'];
 
 /**
  * The changes that make an OpenAPI 3.1 description of one of 3.0 that allows the same: `nullable` becomes a type, flags of bounds
- * become bounds, what stood beside `$ref` without a meaning goes (OpenAPI 3.1.2 section 4.8.24, 3.0.4 sections 4.7.23 and 4.7.24). None
+ * become bounds, members that say `required: true` themselves come into the list, what stood beside `$ref` without a meaning goes (OpenAPI 3.1.2 section 4.8.24, 3.0.4 sections 4.7.23 and 4.7.24). None
  * for a description that is one already. What it does not change stays as it was written.
  */
 export function asOpenApi31(document: Json): ContractEdit[] {
@@ -56,6 +57,8 @@ class Upgrade {
       return;
     }
     NEW_KEYWORDS.forEach(drop);
+    if (markedMembers(schema).length > 0) set('required', demandedMembers(schema));
+    else if (typeof schema['required'] === 'boolean') drop('required');
     if (schema['nullable'] === true && typeof schema['type'] === 'string') set('type', [schema['type'], 'null']);
     drop('nullable');
     for (const [flag, bound] of [

@@ -1,3 +1,4 @@
+import { demandedMembers } from '../schema/demanded-members.js';
 import { follow, listOf, recordOf, textOf, type Json } from './follow.js';
 
 const DEPTH = 8;
@@ -47,7 +48,7 @@ function plainExample(document: Json, given: unknown, depth: number): unknown {
     ...listOf(schema['allOf']).map((one) => follow(document, one).value),
   ];
   const properties = Object.assign({}, ...parts.map((one) => recordOf(one['properties']))) as Json;
-  const required = new Set(parts.flatMap((one) => listOf(one['required'])));
+  const required = new Set(parts.flatMap(demandedMembers));
   if (Object.keys(properties).length > 0)
     return Object.fromEntries(
       Object.entries(properties)

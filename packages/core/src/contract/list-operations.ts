@@ -229,15 +229,15 @@ function readScopes(document: Json): { name: string; description: string }[] {
   return [...scopes].map(([name, description]) => ({ name, description }));
 }
 
-/** Follows `$ref` inside the document; a circle or a missing target ends in an empty object. */
+/** Follows `$ref` inside the document; a circle, a missing target or something that is no reference ends in an empty object. */
 function follow(document: Json, value: unknown, pointer: string, problems: ProblemList): Json {
   let current = recordOf(value);
   const seen = new Set<string>();
   for (;;) {
     const reference = current['$ref'];
-    if (typeof reference !== 'string') return current;
-    if (!reference.startsWith('#') || seen.has(reference)) {
-      if (seen.has(reference)) problems.add('error', pointer, `the reference ${reference} leads back to itself`);
+    if (reference === undefined) return current;
+    if (typeof reference !== 'string' || !reference.startsWith('#') || seen.has(reference)) {
+      if (typeof reference === 'string' && seen.has(reference)) problems.add('error', pointer, `the reference ${reference} leads back to itself`);
       return {};
     }
     seen.add(reference);

@@ -1,3 +1,4 @@
+import { demandedMembers } from '../schema/demanded-members.js';
 import { isRecord, pointerOf, valueAt } from '../util/json-pointer.js';
 import { exampleBody, targetOf } from './first-try.js';
 import { follow, listOf, recordOf, textOf, type Json } from './follow.js';
@@ -185,7 +186,7 @@ function addInner(document: Json, schema: Json, place: Place, lines: SchemaLine[
   if (--place.budget.left < 0) return;
   const { depth, way } = place;
   const below = depth + (place.name === '' && depth === 0 ? 0 : 1);
-  const required = new Set(listOf(schema['required']));
+  const required = new Set(demandedMembers(schema));
   for (const [name, member] of Object.entries(recordOf(schema['properties']))) {
     const hidden = follow(document, member).value[way === 'writing' ? 'readOnly' : 'writeOnly'] === true;
     if (!hidden) addLines(document, member, { ...place, depth: below, name, required: required.has(name) }, lines);

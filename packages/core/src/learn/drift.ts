@@ -1,3 +1,4 @@
+import { demandedMembers } from '../schema/demanded-members.js';
 import { isRecord, pointerOf, valueAt } from '../util/json-pointer.js';
 import type { SeenOperation, SeenParameter } from './seen-operation.js';
 import { LEAST_FOR_REQUIRED, typesOf, type SeenShape } from './seen-shape.js';
@@ -200,7 +201,7 @@ function compareMembers(all: readonly Json[], shape: SeenShape, where: string, a
   }
   if (shape.objects < LEAST_FOR_REQUIRED) return;
   const alone = all.length === 1;
-  const required = new Set(all.flatMap((one) => listOf(one['required'])).filter((name): name is string => typeof name === 'string'));
+  const required = new Set(all.flatMap(demandedMembers));
   for (const [name, member] of said) {
     const own = shape.members.get(name);
     const place = `${at}${pointerOf(name)}`;

@@ -2,6 +2,12 @@ import { isRecord } from '../util/json-pointer.js';
 import type { Keywords } from './compile-schema.js';
 import { kindOf, type Check, type Run, type SchemaViolation } from './run.js';
 
+/** Where it hangs on a schema that cannot be read whether a value is allowed, it is not. */
+function unread(run: Run, rule: string, keyword: string): false {
+  run.report(rule, keyword, 'a rule that can be read', 'a schema that cannot be used');
+  return false;
+}
+
 /** `allOf`: each of them. */
 export function everyOne({ schema, inPlace, fault }: Keywords): Check | null {
   const list = schema['allOf'];
@@ -27,6 +33,7 @@ export function alternatives({ schema, at, inPlace, fault }: Keywords, keyword: 
   const checks = list.map((_, index) => inPlace(keyword, index));
   const exactly = keyword === 'oneOf';
   return (value, run) => {
+    const before = run.unread;
     let held = 0;
     const told: SchemaViolation[][] = [];
     for (const one of checks) {
@@ -37,6 +44,7 @@ export function alternatives({ schema, at, inPlace, fault }: Keywords, keyword: 
       if (held === 1 && !exactly && run.evaluated === null) return true;
       if (held === 2 && exactly) break;
     }
+    if (exactly && held === 1 && run.unread > before) return unread(run, `${at}/oneOf`, 'oneOf');
     if (exactly ? held === 1 : held > 0) return true;
     if (run.sink === null) return false;
     if (held > 1) run.report(`${at}/oneOf`, 'oneOf', 'exactly one of the schemas', 'a value that several of them allow');
@@ -62,13 +70,17 @@ function distance(told: readonly SchemaViolation[], here: string): number {
   }, 0);
 }
 
+const isTexts = (value: unknown): value is Readonly<Record<string, string>> => isRecord(value) && Object.values(value).every((one) => typeof one === 'string');
+
 /** `oneOf` with a `discriminator` (OpenAPI 3.1.2 section 4.8.25): the member says which of them counts. Null where it does not apply. */
 export function tagged(keywords: Keywords): Check | null {
-  const { schema, at, dialect } = keywords;
+  const { schema, at, dialect, fault } = keywords;
   const said = schema['discriminator'];
-  if (!dialect.openApi || !isRecord(said) || typeof said['propertyName'] !== 'string' || !Array.isArray(schema['oneOf'])) return null;
+  if (!dialect.openApi || said === undefined || !Array.isArray(schema['oneOf'])) return null;
+  if (!isRecord(said) || typeof said['propertyName'] !== 'string') return fault('discriminator', 'it is an object with the name of a member');
   const name = said['propertyName'];
-  const mapped = isRecord(said['mapping']) ? said['mapping'] : {};
+  const mapped = said['mapping'] ?? {};
+  if (!isTexts(mapped)) return fault('discriminator/mapping', 'it holds names of schemas by value');
   const branches = new Map<string, Check>();
   const referred = new Map<string, Check>();
   for (const [index, branch] of (schema['oneOf'] as unknown[]).entries()) {
@@ -80,7 +92,7 @@ export function tagged(keywords: Keywords): Check | null {
     branches.set(reference.slice(reference.lastIndexOf('/') + 1), check);
   }
   for (const [value, target] of Object.entries(mapped)) {
-    const check = typeof target === 'string' ? (referred.get(target) ?? branches.get(target) ?? referred.get(`#/components/schemas/${target}`)) : undefined;
+    const check = referred.get(target) ?? branches.get(target) ?? referred.get(`#/components/schemas/${target}`);
     if (check) branches.set(value, check);
   }
   const other = alternatives(keywords, 'oneOf');
@@ -100,20 +112,23 @@ export function inverse({ schema, at, inPlace }: Keywords): Check | null {
   if (schema['not'] === undefined) return null;
   const check = inPlace('not');
   return (value, run) => {
-    if (!run.quietly(check, value)) return true;
+    const before = run.unread;
+    if (!run.quietly(check, value)) return run.unread === before || unread(run, `${at}/not`, 'not');
     run.report(`${at}/not`, 'not', 'a value that the schema does not allow', kindOf(value));
     return false;
   };
 }
 
 /** `if`, `then` and `else`. */
-export function conditional({ schema, dialect, inPlace }: Keywords): Check | null {
+export function conditional({ schema, at, dialect, inPlace }: Keywords): Check | null {
   if (!dialect.modern || schema['if'] === undefined) return null;
   const condition = inPlace('if');
   const then = schema['then'] === undefined ? null : inPlace('then');
   const otherwise = schema['else'] === undefined ? null : inPlace('else');
   return (value, run) => {
+    const before = run.unread;
     const branch = run.attempt(condition, value).ok ? then : otherwise;
+    if (run.unread > before) return unread(run, `${at}/if`, 'if');
     return branch === null || branch(value, run);
   };
 }

@@ -1,9 +1,11 @@
 import { isRecord, pointerToken } from '../util/json-pointer.js';
 import { dialectNamed, type Dialect } from './dialect.js';
 import { alternatives, conditional, everyOne, inverse, tagged } from './combining.js';
+import { ALLOWED, allOf, closed, collecting, entered, inTurn, refusal } from './composed-checks.js';
 import { listCheck } from './lists.js';
 import { objectCheck } from './objects.js';
-import { kindOf, mergeEvaluated, nothingEvaluated, type Check, type Direction, type Run } from './run.js';
+import { PlaceMap } from './place-map.js';
+import type { Check, Direction } from './run.js';
 import type { SchemaPlace, SchemaSet } from './schema-set.js';
 import { valueChecks } from './values.js';
 
@@ -24,7 +26,10 @@ export interface SchemaFault {
   readonly says: string;
 }
 
-/** What the compiling of one keyword works with. */
+/**
+ * What the compiling of one keyword works with. Checks that are kept hold on to no part of the schema that is an object: what was read
+ * of a large contract is gone again once it is compiled.
+ */
 export interface Keywords {
   readonly schema: Json;
   /** Pointer of the schema. */
@@ -36,6 +41,8 @@ export interface Keywords {
   inPlace(...path: (string | number)[]): Check;
   /** A schema below this one that describes a member or an item. */
   below(...path: (string | number)[]): Check;
+  /** The schema of a member, as it is read. */
+  memberSchema(name: string): unknown;
   /** What is done where all is wanted at once, and else when a value comes. */
   later(make: () => void): void;
   /** The schema that a reference leads to; null where it leads nowhere. */
@@ -43,7 +50,11 @@ export interface Keywords {
   fault(keyword: string, says: string): Check;
 }
 
-const ALLOWED: Check = () => true;
+function ofDialect(known: Map<string, PlaceMap<Check>>, { name }: Dialect): PlaceMap<Check> {
+  let own = known.get(name);
+  if (!own) known.set(name, (own = new PlaceMap<Check>()));
+  return own;
+}
 
 /** Compiles schemas of one set, each once and only when a value comes to it. */
 export class SchemaCompiler {
@@ -52,9 +63,11 @@ export class SchemaCompiler {
   readonly #dialect: Dialect;
   readonly #direction: Direction;
   readonly #choices: SchemaChoices;
-  readonly #made = new Map<string, Check>();
-  /** Schemas that are made when a value comes to them. */
-  #late = new Map<string, { readonly place: SchemaPlace; readonly dialect: Dialect }>();
+  /** Checks by where their schemas stand, of each dialect; and those that make themselves when a value comes. */
+  readonly #made = new Map<string, PlaceMap<Check>>();
+  readonly #makingThemselves = new Map<string, PlaceMap<Check>>();
+  /** Those of them to which no value came yet. */
+  #late = new Set<{ readonly place: SchemaPlace; readonly dialect: Dialect }>();
   /** What makes the members of objects that are made when a value comes to them. */
   #members: (() => void)[] = [];
 
@@ -74,30 +87,31 @@ export class SchemaCompiler {
 
   /** The check of a schema that may be one of several on the same value. */
   inPlace(place: SchemaPlace, dialect: Dialect = this.#dialect): Check {
-    const key = `${dialect.name} ${place.document}#${place.pointer}`;
-    let made = this.#made.get(key);
-    if (!made) this.#made.set(key, (made = this.#compile(place, dialect)));
+    const known = ofDialect(this.#made, dialect);
+    let made = known.get(place);
+    if (!made) known.set(place, (made = this.#compile(place, dialect)));
     return made;
   }
 
   /** The same, made when the first value comes: schemas may lead back to themselves, and most of a description is seldom used. */
   #later(place: SchemaPlace, dialect: Dialect): Check {
-    const key = `${dialect.name} ${place.document}#${place.pointer} `;
-    const made = this.#made.get(key);
+    const known = ofDialect(this.#makingThemselves, dialect);
+    const made = known.get(place);
     if (made) return made;
-    this.#late.set(key, { place, dialect });
+    const waiting = { place, dialect };
+    this.#late.add(waiting);
     let ready: Check | null = null;
     const late: Check = (value, run) => {
       run.enter();
       if (ready === null) {
-        this.#late.delete(key);
+        this.#late.delete(waiting);
         ready = this.inPlace(place, dialect);
       }
       const ok = ready(value, run);
       run.leave();
       return ok;
     };
-    this.#made.set(key, late);
+    known.set(place, late);
     return late;
   }
 
@@ -105,9 +119,9 @@ export class SchemaCompiler {
   everything(): void {
     while (this.#late.size > 0 || this.#members.length > 0) {
       const [late, members] = [this.#late, this.#members];
-      this.#late = new Map();
+      this.#late = new Set();
       this.#members = [];
-      for (const { place, dialect } of late.values()) this.inPlace(place, dialect);
+      for (const { place, dialect } of late) this.inPlace(place, dialect);
       for (const make of members) make();
     }
   }
@@ -117,8 +131,9 @@ export class SchemaCompiler {
     if (schema === true) return ALLOWED;
     if (schema === false) return refusal(place.pointer, 'false', 'nothing');
     if (!isRecord(schema)) return this.#fault(place.pointer, '', schema === undefined ? 'there is no schema' : 'a schema is an object');
-    const named = typeof schema['$schema'] === 'string' ? dialectNamed(schema['$schema']) : from;
-    if (named === null) return this.#fault(place.pointer, '$schema', `the dialect ${String(schema['$schema']).slice(0, 100)} is not read`);
+    const said = schema['$schema'];
+    const named = said === undefined ? from : typeof said === 'string' ? dialectNamed(said) : null;
+    if (named === null) return this.#fault(place.pointer, '$schema', `the dialect ${String(said).slice(0, 100)} is not read`);
     const checks = this.#checksOf(schema, place, named);
     const looksBack = named.modern && (schema['unevaluatedProperties'] !== undefined || schema['unevaluatedItems'] !== undefined);
     const entersResource = named.modern && typeof schema['$id'] === 'string';
@@ -141,6 +156,7 @@ export class SchemaCompiler {
       choices: this.#choices,
       inPlace: (...path) => this.inPlace(below(path), dialect),
       below: (...path) => this.value(below(path), dialect),
+      memberSchema: (name) => this.#set.valueOf(below(['properties', name])),
       later: (make) => void this.#members.push(make),
       follow: (reference) => {
         const found = this.#set.resolve(reference, place);
@@ -148,9 +164,9 @@ export class SchemaCompiler {
       },
       fault: (keyword, says) => this.#fault(place.pointer, keyword, says),
     };
-    const reference = typeof schema['$ref'] === 'string' ? this.#reference(schema['$ref'], place, dialect) : null;
+    const reference = this.#referred('$ref', schema['$ref'], place, dialect);
     if (reference !== null && !dialect.modern) return [reference];
-    const dynamic = dialect.modern && typeof schema['$dynamicRef'] === 'string' ? this.#dynamicReference(schema['$dynamicRef'], place, dialect) : null;
+    const dynamic = dialect.modern ? this.#referred('$dynamicRef', schema['$dynamicRef'], place, dialect) : null;
     const present = (...checks: (Check | null)[]): Check[] => checks.filter((check) => check !== null);
     // What costs little comes first, and what looks at all that is left over last.
     return [
@@ -160,6 +176,13 @@ export class SchemaCompiler {
       ...present(inverse(keywords), conditional(keywords)),
       allOf(present(objectCheck(keywords), listCheck(keywords))),
     ].filter((check) => check !== ALLOWED);
+  }
+
+  /** What a reference comes to; null where there is none. */
+  #referred(keyword: '$ref' | '$dynamicRef', said: unknown, place: SchemaPlace, dialect: Dialect): Check | null {
+    if (said === undefined) return null;
+    if (typeof said !== 'string') return this.#fault(place.pointer, keyword, 'it is a reference');
+    return keyword === '$ref' ? this.#reference(said, place, dialect) : this.#dynamicReference(said, place, dialect);
   }
 
   #reference(reference: string, place: SchemaPlace, dialect: Dialect): Check {
@@ -204,6 +227,7 @@ export class SchemaCompiler {
     const rule = keyword === '' ? at : `${at}/${keyword}`;
     if (!this.faults.some((fault) => fault.rule === rule)) this.faults.push({ rule, says });
     return (_value, run) => {
+      run.unread++;
       run.report(rule, keyword, `a rule that can be read: ${says}`, 'a schema that cannot be used');
       return false;
     };
@@ -226,91 +250,4 @@ export class SchemaCompiler {
       return Array.isArray(list) && list.some((_, index) => this.#describesMembers({ ...place, pointer: `${place.pointer}/${member}/${index}` }, seen));
     });
   }
-}
-
-/** A check that allows nothing. */
-function refusal(rule: string, keyword: string, wanted: string): Check {
-  return (value, run) => {
-    run.report(rule, keyword, wanted, kindOf(value));
-    return false;
-  };
-}
-
-/** All checks of one schema. While only the verdict is wanted the first failure ends it. */
-function allOf(checks: readonly Check[]): Check {
-  const [first = ALLOWED, second, third] = checks;
-  if (second === undefined) return first;
-  const both: Check = (value, run) => {
-    const ok = first(value, run);
-    return ok || run.sink !== null ? second(value, run) && ok : false;
-  };
-  if (third === undefined) return both;
-  return (value, run) => {
-    let ok = true;
-    for (let index = 0; index < checks.length; index++) {
-      if ((checks[index] as Check)(value, run)) continue;
-      ok = false;
-      if (run.sink === null) break;
-    }
-    return ok;
-  };
-}
-
-/** Two checks, the second only where the first holds. */
-const inTurn =
-  (first: Check, second: Check): Check =>
-  (value, run) =>
-    first(value, run) && second(value, run);
-
-/** A schema that is a root of its own, for references that ask for the outermost one. */
-function entered(all: Check, root: string): Check {
-  return (value, run) => {
-    run.scope.push(root);
-    const ok = all(value, run);
-    run.scope.pop();
-    return ok;
-  };
-}
-
-/** Runs the checks of a schema that asks what is left over, with a collection of its own. */
-function collecting(all: Check): Check {
-  return (value, run) => {
-    const outer = run.evaluated;
-    const own = (run.evaluated = nothingEvaluated());
-    const ok = all(value, run);
-    run.evaluated = outer;
-    if (ok && outer !== null) mergeEvaluated(outer, own);
-    return ok;
-  };
-}
-
-/** Allows only what one of the schemas of a value has looked at. */
-function closed(check: Check, at: string): Check {
-  return (value, run) => {
-    if (typeof value !== 'object' || value === null) return check(value, run);
-    const before = run.evaluated;
-    const seen = (run.evaluated = nothingEvaluated());
-    let ok = check(value, run);
-    run.evaluated = before;
-    if (!ok && run.sink === null) return false;
-    const { names, items, upTo } = seen;
-    if (Array.isArray(value)) {
-      if (items === true || !ok) return ok;
-      for (let index = upTo; index < value.length; index++) if (!items.has(index)) return left(run, at, 'unevaluatedItems', `no item ${index}`, value);
-      return true;
-    }
-    if (names === true) return ok;
-    for (const name of Object.keys(value)) {
-      if (names.has(name)) continue;
-      left(run, at, 'unknown', `no member “${name.slice(0, 60)}”`, value, name);
-      ok = false;
-      if (run.sink === null) return false;
-    }
-    return ok;
-  };
-}
-
-function left(run: Run, at: string, keyword: string, wanted: string, value: unknown, member: string | null = null): false {
-  run.report(at, keyword, wanted, kindOf(value), member);
-  return false;
 }

@@ -19,6 +19,10 @@ export function listCheck(keywords: Keywords): Check | null {
   const [least, most] = [countOf(minItems), countOf(maxItems)];
   const looks =
     first.length > 0 || rest !== null || contains !== null || leftOver !== null || minItems !== undefined || maxItems !== undefined || uniqueItems === true;
+  if (listed !== undefined && !Array.isArray(listed)) return fault(listedAt, 'it is a list of schemas');
+  if (uniqueItems !== undefined && typeof uniqueItems !== 'boolean') return fault('uniqueItems', 'it is true or false');
+  for (const keyword of ['minContains', 'maxContains'])
+    if (dialect.modern && schema[keyword] !== undefined && countOf(schema[keyword]) === null) return fault(keyword, 'it is a whole number from 0');
   if (!looks) return null;
   if (minItems !== undefined && least === null) return fault('minItems', 'it is a whole number from 0');
   if (maxItems !== undefined && most === null) return fault('maxItems', 'it is a whole number from 0');
@@ -49,11 +53,13 @@ export function listCheck(keywords: Keywords): Check | null {
     if (uniqueItems === true && !allDifferent(items)) no('uniqueItems', 'items that are all different');
     if (contains !== null) {
       let held = 0;
+      const before = run.unread;
       for (let index = 0; index < items.length; index++) {
         if (!run.quietly(contains, items[index])) continue;
         held++;
         if (evaluated !== null && evaluated.items !== true) evaluated.items.add(index);
       }
+      if (run.unread > before) no('contains', 'a rule that can be read');
       if (held < fewest) no('contains', `at least ${fewest} such items`);
       if (held > mostOf) no('maxContains', `at most ${mostOf} such items`);
     }

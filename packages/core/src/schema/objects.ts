@@ -1,5 +1,7 @@
-import { isRecord } from '../util/json-pointer.js';
+import { isRecord, pointerToken } from '../util/json-pointer.js';
 import type { Keywords } from './compile-schema.js';
+import { listedMembers, markedMembers } from './demanded-members.js';
+import { NameList, NO_NAMES } from './name-list.js';
 import { readPattern } from './pattern.js';
 import { kindOf, type Check, type Run } from './run.js';
 
@@ -20,9 +22,13 @@ interface Patterned {
   readonly check: Check;
 }
 
+const ABOUT_MEMBERS = ['properties', 'patternProperties', 'additionalProperties', 'propertyNames', 'required', 'minProperties', 'maxProperties'];
+const asksOfMembers = (schema: Keywords['schema']): boolean => ABOUT_MEMBERS.some((keyword) => schema[keyword] !== undefined);
+
 /** All that is asked of objects. Null where nothing is. */
 export function objectCheck(keywords: Keywords): Check | null {
-  const plan = planOf(keywords);
+  // Most schemas say nothing of objects: of those nothing is kept.
+  const plan = asksOfMembers(keywords.schema) ? planOf(keywords) : null;
   const dependent = dependents(keywords);
   const leftOver = keywords.dialect.modern && keywords.schema['unevaluatedProperties'] !== undefined ? keywords.below('unevaluatedProperties') : null;
   if (plan === null && dependent.length === 0 && leftOver === null) return null;
@@ -45,14 +51,16 @@ function planOf({
   direction,
   choices,
   below,
+  memberSchema,
   later,
   follow,
   fault,
 }: Keywords): ((value: Record<string, unknown>, run: Run) => boolean) | null {
   const { properties, patternProperties, additionalProperties, propertyNames, required, minProperties, maxProperties } = schema;
   const faults: Check[] = [];
-  const members = new Map<string, Member>();
-  const demanded = new Set(Array.isArray(required) ? required.filter((name): name is string => typeof name === 'string') : []);
+  const listed = listedMembers(schema);
+  const marked = dialect.openApi ? markedMembers(schema).filter((name) => !listed.includes(name)) : NONE;
+  const demanded = marked.length === 0 ? listed : [...listed, ...marked];
   if (
     required !== undefined &&
     !(Array.isArray(required) && required.every((name) => typeof name === 'string')) &&
@@ -60,38 +68,31 @@ function planOf({
   )
     faults.push(fault('required', 'it is a list of names'));
   if (properties !== undefined && !isRecord(properties)) faults.push(fault('properties', 'it holds schemas by name'));
-  const described = isRecord(properties) ? properties : NO_MEMBERS;
-  const count = new Set([...Object.keys(described), ...demanded]).size;
-  const memberOf = (name: string): Member | undefined => {
-    const known = members.get(name);
-    if (known !== undefined) return known;
-    const isDescribed = Object.hasOwn(described, name);
-    if (!isDescribed && !demanded.has(name)) return undefined;
-    const barred = isDescribed && dialect.openApi ? barredIn(direction, described[name], follow) : null;
-    const made: Member = {
+  // Those that are described come first, then those that are only demanded.
+  const described = isRecord(properties) ? Object.keys(properties) : NONE;
+  const count = described.length;
+  const named = count === 0 && demanded.length === 0 ? NO_NAMES : new NameList([...new Set([...described, ...demanded])]);
+  const members: (Member | undefined)[] = [];
+  const memberAt = (place: number): Member => {
+    const name = named.names[place] as string;
+    const isDescribed = place < count;
+    const barred = isDescribed && dialect.openApi ? barredIn(direction, memberSchema(name), follow) : null;
+    return (members[place] = {
       name,
       described: isDescribed,
       check: null,
-      required: demanded.has(name) && barred === null,
+      required: demanded.includes(name) && barred === null,
       barred: barred === 'readOnly' && choices.readOnlySent ? null : barred,
-    };
-    members.set(name, made);
-    return made;
+    });
   };
   const checkOf = (member: Member): Check => (member.check ??= below('properties', member.name));
   later(() => {
-    for (const name of Object.keys(described)) {
-      const member = memberOf(name);
-      if (member) checkOf(member);
-    }
+    for (let place = 0; place < count; place++) checkOf(members[place] ?? memberAt(place));
   });
-  const wanted = [...demanded].filter((name) => memberOf(name)?.required);
-  const patterns: Patterned[] = [];
-  for (const source of isRecord(patternProperties) ? Object.keys(patternProperties) : []) {
-    const read = readPattern(source);
-    if (read.kind === 'unread') faults.push(fault('patternProperties', read.why));
-    else patterns.push({ test: read.test, check: below('patternProperties', source) });
-  }
+  const needed = demanded.filter((name) => memberAt(named.find(name, 0)).required);
+  const wanted = needed.length === demanded.length ? demanded : needed;
+  const { patterns, unread } = patternsOf(patternProperties, below);
+  for (const why of unread) faults.push(fault('patternProperties', why));
   const additional = additionalProperties === undefined || additionalProperties === true ? null : below('additionalProperties');
   const names = dialect.modern && propertyNames !== undefined ? below('propertyNames') : null;
   const [least, most] = [countOf(minProperties), countOf(maxProperties)];
@@ -101,7 +102,7 @@ function planOf({
   ] as const)
     if (said !== undefined && countOf(said) === null) faults.push(fault(keyword, 'it is a whole number from 0'));
   const closedHere = additionalProperties === false;
-  const looks = count > 0 || patterns.length > 0 || additionalProperties !== undefined || names !== null || least !== null || most !== null;
+  const looks = named.names.length > 0 || patterns.length > 0 || additionalProperties !== undefined || names !== null || least !== null || most !== null;
   if (!looks && faults.length === 0) return null;
   const first = faults[0];
   if (first) return first;
@@ -109,12 +110,11 @@ function planOf({
 
   const tellMissing = (value: Record<string, unknown>, run: Run): void => {
     for (const name of wanted)
-      if (!Object.hasOwn(value, name)) run.report(`${at}/required`, 'required', `a member “${name.slice(0, 60)}”`, 'an object without it', name);
+      if (!Object.hasOwn(value, name)) {
+        const rule = marked.includes(name) ? `${at}/properties/${pointerToken(name)}/required` : `${at}/required`;
+        run.report(rule, 'required', `a member “${name.slice(0, 60)}”`, 'an object without it', name);
+      }
   };
-
-  // Members in the order in which they came last: most objects have them in the same, and comparing is quicker than looking up.
-  const lastNames: string[] = [];
-  const lastMembers: Member[] = [];
 
   return (value, run) => {
     const explain = run.sink !== null;
@@ -123,16 +123,12 @@ function planOf({
     let ok = true;
     let found = 0;
     let size = 0;
+    let next = 0;
     // `for in` over what JSON made finds own members only, and is the quickest way through them.
     for (const name in value) {
-      let member = lastNames[size] === name ? lastMembers[size] : undefined;
-      if (member === undefined) {
-        member = memberOf(name);
-        if (member !== undefined && size < count) {
-          lastNames[size] = name;
-          lastMembers[size] = member;
-        }
-      }
+      const place = named.find(name, next);
+      const member = place < 0 ? undefined : (members[place] ?? memberAt(place));
+      if (place >= 0) next = place + 1;
       size++;
       let known = false;
       if (member !== undefined) {
@@ -182,7 +178,26 @@ function planOf({
   };
 }
 
-const NO_MEMBERS: Readonly<Record<string, unknown>> = Object.freeze({});
+const NONE: readonly string[] = [];
+const NO_PATTERNS: PatternedMembers = { patterns: [], unread: [] };
+
+interface PatternedMembers {
+  readonly patterns: readonly Patterned[];
+  /** Why others cannot be used. */
+  readonly unread: readonly string[];
+}
+
+function patternsOf(said: unknown, below: Keywords['below']): PatternedMembers {
+  if (!isRecord(said)) return NO_PATTERNS;
+  const patterns: Patterned[] = [];
+  const unread: string[] = [];
+  for (const source of Object.keys(said)) {
+    const read = readPattern(source);
+    if (read.kind === 'unread') unread.push(read.why);
+    else patterns.push({ test: read.test, check: below('patternProperties', source) });
+  }
+  return { patterns, unread };
+}
 
 const countOf = (value: unknown): number | null => (typeof value === 'number' && value >= 0 && Number.isInteger(value) ? value : null);
 
@@ -199,27 +214,35 @@ function barredIn(direction: 'request' | 'answer', said: unknown, follow: Keywor
 }
 
 /** `dependentRequired`, `dependentSchemas`, and `dependencies` of earlier drafts. */
-function dependents({ schema, at, dialect, inPlace, fault }: Keywords): Check[] {
+function dependents(keywords: Keywords): readonly Check[] {
+  return DEPENDENT.some((keyword) => keywords.schema[keyword] !== undefined) ? dependentChecks(keywords) : NO_CHECKS;
+}
+
+const DEPENDENT = ['dependentRequired', 'dependentSchemas', 'dependencies'] as const;
+const NO_CHECKS: readonly Check[] = [];
+
+function dependentChecks({ schema, at, dialect, inPlace, fault }: Keywords): Check[] {
   const checks: Check[] = [];
-  const names = (keyword: string, name: string, list: readonly unknown[]): void =>
+  const names = (keyword: string, name: string, list: readonly string[]): void =>
     void checks.push((value, run) => {
       if (!isRecord(value) || !Object.hasOwn(value, name)) return true;
-      const missing = list.filter((one) => !Object.hasOwn(value, String(one)));
+      const missing = list.filter((one) => !Object.hasOwn(value, one));
       for (const one of missing)
-        run.report(`${at}/${keyword}`, keyword, `a member “${String(one).slice(0, 60)}” beside “${name.slice(0, 60)}”`, 'an object without it');
+        run.report(`${at}/${keyword}`, keyword, `a member “${one.slice(0, 60)}” beside “${name.slice(0, 60)}”`, 'an object without it');
       return missing.length === 0;
     });
   const schemas = (keyword: string, name: string): void => {
     const check = inPlace(keyword, name);
     checks.push((value, run) => !isRecord(value) || !Object.hasOwn(value, name) || check(value, run));
   };
-  for (const keyword of ['dependentRequired', 'dependentSchemas', 'dependencies']) {
+  for (const keyword of DEPENDENT) {
     const said = schema[keyword];
     if (said === undefined || (keyword === 'dependencies' ? dialect.name === 'openapi-3.0' : !dialect.modern)) continue;
     if (!isRecord(said)) checks.push(fault(keyword, 'it is an object'));
     else
       for (const [name, asks] of Object.entries(said)) {
-        if (Array.isArray(asks)) names(keyword, name, asks);
+        if (keyword !== 'dependentSchemas' && Array.isArray(asks) && asks.every((one) => typeof one === 'string')) names(keyword, name, asks);
+        else if (keyword === 'dependentRequired' || Array.isArray(asks)) checks.push(fault(`${keyword}/${pointerToken(name)}`, 'it is a list of names'));
         else schemas(keyword, name);
       }
   }

@@ -53,6 +53,8 @@ export class Run {
   evaluated: Evaluated | null = null;
   /** Roots of the schemas that were entered, for `$dynamicRef`. */
   readonly scope: string[] = [];
+  /** How often it came to a schema that cannot be read: what fails there has not said no. */
+  unread = 0;
   /** References that may still be followed. */
   #left: number;
   #depth = 0;

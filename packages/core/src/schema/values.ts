@@ -17,7 +17,14 @@ const TYPES: Readonly<Record<string, (value: unknown) => boolean>> = {
 
 /** Checks of a value by itself: type, `enum`, `const`, and what is asked of numbers and texts. */
 export function valueChecks(keywords: Keywords): readonly Check[] {
-  return [typeCheck, enumCheck, constCheck, numberCheck, textCheck].flatMap((make) => make(keywords) ?? []);
+  return [typeCheck, enumCheck, constCheck, numberCheck, textCheck, annotationFaults].flatMap((make) => make(keywords) ?? []);
+}
+
+/** What is said of a value beside what it may be, where it cannot be read: a text is no `readOnly`. */
+function annotationFaults({ schema, dialect, fault }: Keywords): Check[] {
+  const flags = dialect.openApi ? ['readOnly', 'writeOnly'].filter((flag) => schema[flag] !== undefined && typeof schema[flag] !== 'boolean') : [];
+  const format = schema['format'] !== undefined && typeof schema['format'] !== 'string';
+  return [...flags.map((flag) => fault(flag, 'it is true or false')), ...(format ? [fault('format', 'it is a name')] : [])];
 }
 
 const number = (value: unknown): number | null => (typeof value === 'number' ? value : null);
@@ -84,12 +91,13 @@ function constCheck({ schema, at, dialect }: Keywords): Check | null {
 
 function numberCheck({ schema, at, dialect, choices, fault }: Keywords): Check[] {
   const checks: Check[] = [];
+  // Up to draft 5 these are flags of the bound beside them.
+  const isFlag = (keyword: string): boolean => !dialect.modern && keyword.startsWith('exclusive');
   const add = (keyword: string, wanted: string, allows: (value: number) => boolean): void => void checks.push(numbers(at, keyword, wanted, allows));
   for (const keyword of ['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'])
-    if (schema[keyword] !== undefined && number(schema[keyword]) === null && (dialect.modern || typeof schema[keyword] !== 'boolean'))
-      checks.push(fault(keyword, 'it is a number'));
+    if (schema[keyword] !== undefined && (isFlag(keyword) ? typeof schema[keyword] !== 'boolean' : number(schema[keyword]) === null))
+      checks.push(fault(keyword, isFlag(keyword) ? 'it is true or false here, for the bound beside it' : 'it is a number'));
   const [least, most] = [number(schema['minimum']), number(schema['maximum'])];
-  // Up to draft 5 these are flags of the bound beside them.
   const above = dialect.modern ? number(schema['exclusiveMinimum']) : schema['exclusiveMinimum'] === true ? least : null;
   const below = dialect.modern ? number(schema['exclusiveMaximum']) : schema['exclusiveMaximum'] === true ? most : null;
   const of = number(schema['multipleOf']);

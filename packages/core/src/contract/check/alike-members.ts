@@ -1,18 +1,19 @@
 import { withoutCase } from '../../message/alike-names.js';
+import type { NameList } from '../../schema/name-list.js';
+import { PlaceListMap } from '../../schema/place-map.js';
 import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
 import { kindsOf, type MemberPlaces } from './typed-value.js';
 
 /** What schemas say of the members of one value. Made once for the places of its schemas, so that values are followed without looking anything up twice. */
 interface Described {
   readonly members: MemberPlaces;
-  /** Those that values came of. */
-  readonly met: Map<string, Later>;
+  readonly named: NameList;
+  /** Of those that values came of, in the order of the names. */
+  readonly below: (Later | undefined)[];
   /** Names of the members, without case; null until the first value comes with a name that is none of them. */
   folded: ReadonlySet<string> | null;
   readonly items: Later;
   readonly others: Later;
-  /** Members in the order in which they came last: most values have them in the same. */
-  readonly order: { readonly names: string[]; readonly below: Later[] };
 }
 
 /** Schemas by their places, read when the first value comes that they describe. */
@@ -29,7 +30,7 @@ interface Later {
 export class AlikeMembers {
   readonly #set: SchemaSet;
   /** By the places of schemas: as many as a contract has. */
-  readonly #known = new Map<string, Later>();
+  readonly #known = new PlaceListMap<Later>();
 
   constructor(set: SchemaSet) {
     this.#set = set;
@@ -52,22 +53,19 @@ export class AlikeMembers {
       }
       return null;
     }
-    const { names, below } = described.order;
-    let index = 0;
+    const { named, below } = described;
+    let next = 0;
     // What was read has no members but its own.
     for (const name in value) {
-      let own = names[index] === name ? below[index] : this.#member(described, name);
-      if (own === undefined) {
-        described.folded ??= new Set([...described.members.names()].map(withoutCase));
+      const place = named.find(name, next);
+      if (place >= 0) next = place + 1;
+      else {
+        described.folded ??= new Set(named.names.map(withoutCase));
         if (described.folded.has(withoutCase(name))) return name;
-        own = described.others;
-      } else if (names[index] !== name && index < described.members.size) {
-        names[index] = name;
-        below[index] = own;
       }
-      index++;
       const member = (value as Record<string, unknown>)[name];
       if (typeof member !== 'object' || member === null) continue;
+      const own = place < 0 ? described.others : (below[place] ??= this.#later(described.members.get(name) ?? []));
       const found = this.#find(member, own);
       if (found !== null) return found;
     }
@@ -80,27 +78,17 @@ export class AlikeMembers {
     if (nothing) return (later.described = null);
     return (later.described = {
       members,
-      met: new Map(),
+      named: members.list(),
+      below: [],
       folded: null,
       items: this.#later(items),
       others: this.#later(others),
-      order: { names: [], below: [] },
     });
   }
 
-  #member({ members, met }: Described, name: string): Later | undefined {
-    const known = met.get(name);
-    const places = known === undefined ? members.get(name) : undefined;
-    if (places === undefined) return known;
-    const later = this.#later(places);
-    met.set(name, later);
-    return later;
-  }
-
   #later(places: readonly SchemaPlace[]): Later {
-    const key = places.map(({ document, pointer }) => `${document}#${pointer}`).join(' ');
-    let later = this.#known.get(key);
-    if (!later) this.#known.set(key, (later = { places, described: undefined }));
+    let later = this.#known.get(places);
+    if (!later) this.#known.set(places, (later = { places, described: undefined }));
     return later;
   }
 }

@@ -2,18 +2,18 @@ import { isRecord, pointerToken } from '../../util/json-pointer.js';
 import { inOtherCase, inPlaceOf, plainNames, takenForAny } from '../../message/alike-names.js';
 import { compileMediaRanges, mediaTypeOf } from '../../message/media-type.js';
 import { METHOD_PARAMETER, methodInForm } from '../../route/method-instead.js';
-import type { SchemaCompiler } from '../../schema/compile-schema.js';
+import type { SchemaCompiler, SchemaFault } from '../../schema/compile-schema.js';
 import type { Check } from '../../schema/run.js';
 import type { SchemaPlace } from '../../schema/schema-set.js';
 import type { ContractPlace, ContractSource } from './contract-source.js';
-import type { Deviation } from './deviation.js';
+import { unusable, type Deviation } from './deviation.js';
 import { deviationsOf } from './parameter-check.js';
-import { queryPairs, decode, Unreadable, readPairs, type ParameterStyle, type Texts } from './parameter-style.js';
+import { PARAMETER_STYLES, queryPairs, decode, Unreadable, readPairs, type ParameterStyle, type Texts } from './parameter-style.js';
 import { charsetOf, isUtf8, jsonIn, LATIN1, OTHER_SET, textOf, xmlTextOf } from './body-text.js';
 import { boundaryOf, isJsonType, readParts, type FormPart } from './read-form.js';
 import { readStrictJson, type ReadValue } from './read-json.js';
 import { readXml } from './read-xml.js';
-import { formsOf, kindsOf, typed, typedText, type Kinds } from './typed-value.js';
+import { formsOf, isKnownType, kindsOf, typed, typedText, type Kinds } from './typed-value.js';
 
 /** What came of holding a body against its contract. */
 export interface BodyVerdict {
@@ -45,6 +45,26 @@ interface Content {
   /** The first member that some readers take for another one. */
   readonly alike: ((value: unknown) => string | null) | null;
   readonly encoding: Readonly<Record<string, unknown>>;
+  /** What of it cannot be read: nothing meets it then. */
+  readonly faults: readonly SchemaFault[];
+}
+
+/** What cannot be read of a media type beside its schema, or of the encoding of its members (OpenAPI 3.1.2 sections 4.8.14 and 4.8.15). */
+function faultsOf(media: unknown, pointer: string, kind: BodyKind): SchemaFault[] {
+  if (!isRecord(media)) return [{ rule: pointer, says: 'a media type is an object' }];
+  const { encoding } = media;
+  if (encoding === undefined || (kind !== 'form' && kind !== 'parts')) return [];
+  if (!isRecord(encoding)) return [{ rule: `${pointer}/encoding`, says: 'it is an object with names of members' }];
+  return Object.entries(encoding).flatMap(([name, said]) => {
+    const at = `${pointer}/encoding/${pointerToken(name)}`;
+    if (!isRecord(said)) return [{ rule: at, says: 'it is an object' }];
+    const { contentType, style, explode } = said;
+    return [
+      ...(contentType !== undefined && typeof contentType !== 'string' ? [{ rule: `${at}/contentType`, says: 'it is a text' }] : []),
+      ...(style !== undefined && !PARAMETER_STYLES.some((one) => one === style) ? [{ rule: `${at}/style`, says: 'it is no style' }] : []),
+      ...(explode !== undefined && typeof explode !== 'boolean' ? [{ rule: `${at}/explode`, says: 'it is true or false' }] : []),
+    ];
+  });
 }
 
 /** Whether some member of a form may have characters with a meaning as they are (`allowReserved` of the Encoding Object). */
@@ -53,6 +73,8 @@ const mayHaveReserved = ({ encoding }: Content): boolean => Object.values(encodi
 /** The media types that a body may have, each with the check of its content. */
 export class BodyCheck {
   readonly ranges: readonly string[];
+  /** What of it cannot be read, beside its schemas. */
+  readonly faults: readonly SchemaFault[];
   readonly #contents: readonly Content[];
   readonly #exact = new Map<string, Content>();
   readonly #families: readonly { readonly takes: (type: string) => boolean; readonly content: Content }[];
@@ -74,8 +96,9 @@ export class BodyCheck {
       const encoding = isRecord(media) && isRecord(media['encoding']) ? media['encoding'] : {};
       // Nobody has to be protected from the names in an answer.
       const alike = place && of === 'request' ? source.alike.in(place) : null;
-      return { range: type, pointer: at, place, check: place && compiler.value(place), alike, encoding };
+      return { range: type, pointer: at, place, check: place && compiler.value(place), alike, encoding, faults: faultsOf(media, at, kindOfType(type)) };
     });
+    this.faults = this.#contents.flatMap(({ faults }) => faults);
     this.ranges = [...new Set(this.#contents.map(({ range }) => range))];
     for (const content of this.#contents) if (!this.#exact.has(content.range)) this.#exact.set(content.range, content);
     // The narrower family counts (OpenAPI 3.1.2 section 4.8.13).
@@ -107,6 +130,8 @@ export class BodyCheck {
         unchecked: null,
       };
     }
+    const [fault] = content.faults;
+    if (fault !== undefined) return { deviations: [unusable(fault.rule, 'a rule')], unchecked: null };
     if (content.check === null || content.place === null) return kindOfType(type) === 'json' ? this.#readable(jsonIn(bytes, contentType ?? ''), content) : FINE;
     const kind = kindOfType(type);
     switch (kind) {
@@ -133,8 +158,8 @@ export class BodyCheck {
         return { deviations: [], unchecked: 'it is a stream' };
       case 'bytes': {
         const { types } = kindsOf(this.#source.set, [content.place]);
-        // Bytes as a text of the same length: what is said of its size can be held against it.
-        return types.has('string')
+        // Bytes as a text of the same length: what is said of its size can be held against it. A type that there is not refuses them.
+        return types.has('string') || ![...types].every(isKnownType)
           ? verdictOf(content, content.check, LATIN1.decode(bytes), bytes.length)
           : { deviations: [], unchecked: `${type} is not read` };
       }

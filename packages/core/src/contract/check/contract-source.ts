@@ -49,7 +49,8 @@ export class ContractSource {
       const value = this.#document.at(at);
       if (!isRecord(value)) return null;
       const reference = value['$ref'];
-      if (typeof reference !== 'string') return { value, pointer: at };
+      if (reference === undefined) return { value, pointer: at };
+      if (typeof reference !== 'string') return null;
       const found = this.set.resolve(reference, { document: DOCUMENT, pointer: at });
       if (found.kind !== 'place' || found.place.document !== DOCUMENT) return null;
       at = found.place.pointer;
@@ -116,7 +117,10 @@ function leaveOut(name: string, value: unknown): unknown {
 /** JSON texts by the pointer of what they hold, as `splitContract` makes them, wherever they are kept. */
 export type PartTexts = Pick<ReadonlyMap<string, string>, 'get'>;
 
-/** A contract that was taken apart. Each part is read when somebody looks at it. */
+/** So many parts of a contract are kept as they were read. */
+const MOST_READ = 64;
+
+/** A contract that was taken apart. Each part is read when somebody looks at it, and kept while few others are looked at. */
 export class PartedContract implements SchemaDocument {
   readonly #texts: PartTexts;
   readonly #read = new Map<string, unknown>();
@@ -143,6 +147,10 @@ export class PartedContract implements SchemaDocument {
     if (text === undefined) return undefined;
     const value: unknown = JSON.parse(text);
     this.#read.set(pointer, value);
+    for (const oldest of this.#read.keys()) {
+      if (this.#read.size <= MOST_READ) break;
+      this.#read.delete(oldest);
+    }
     return value;
   }
 }

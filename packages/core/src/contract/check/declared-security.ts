@@ -16,7 +16,8 @@ export interface DeclaredSecurity {
 
 /** Security of an operation, or of the whole where it says nothing of its own (OpenAPI 3.1.2 sections 4.8.1 and 4.8.30). */
 export function declaredSecurity(source: ContractSource, operation: string): DeclaredSecurity {
-  const said = source.at(`${operation}/security`) ?? source.at('/security');
+  const own = source.at(`${operation}/security`);
+  const said = own === undefined ? source.at('/security') : own;
   if (said === undefined) return { alternatives: [] };
   // What cannot be read is met by nothing.
   if (!Array.isArray(said)) return { alternatives: [[{ name: 'security', kind: 'unknown', at: '' }]] };

@@ -8,8 +8,9 @@ import { mediaTypeOf } from '../../message/media-type.js';
 import { finding, type Finding } from '../../verdict/codes.js';
 import { declaredSecurity, type DeclaredSecurity } from './declared-security.js';
 import { BodyCheck, type BodyVerdict } from './body-check.js';
-import { operationPointer, type ContractSource } from './contract-source.js';
-import type { Deviation } from './deviation.js';
+import { operationPointer, type ContractPlace, type ContractSource } from './contract-source.js';
+import { DescribedAnswer } from './described-answer.js';
+import { isDemanded, unusable, type Deviation } from './deviation.js';
 import { ParameterCheck, type ParameterPlace } from './parameter-check.js';
 import { cookiePairs, queryPairs } from './parameter-style.js';
 import { spelledOtherwise, strayParameters } from './stray-parameters.js';
@@ -18,16 +19,6 @@ import { spelledOtherwise, strayParameters } from './stray-parameters.js';
 const NOT_PARAMETERS = new Set(['accept', 'content-type', 'authorization']);
 
 const NOTHING: readonly Deviation[] = Object.freeze([]);
-const UNDESCRIBED: BodyVerdict = Object.freeze({ deviations: [], unchecked: 'the contract describes no body' });
-
-interface Answer {
-  readonly key: string;
-  readonly fields: readonly ParameterCheck[];
-  readonly unread: readonly Deviation[];
-  readonly body: BodyCheck;
-  readonly hasContent: boolean;
-  readonly pointer: string;
-}
 
 /** What a contract says of one operation, ready to be held against its requests and answers. Each part is made when first asked. */
 export class OperationContract {
@@ -37,7 +28,8 @@ export class OperationContract {
   #security: DeclaredSecurity | null = null;
   readonly #source: ContractSource;
   readonly #rule: ContractRule;
-  readonly #operation: Readonly<Record<string, unknown>>;
+  /** What its answers are called in the contract; null where it says nothing of answers that can be read. */
+  readonly #described: readonly string[] | null;
   readonly #parameters: Readonly<Record<ParameterPlace, readonly ParameterCheck[]>>;
   readonly #names: ReadonlySet<string>;
   /** Parameters that cannot be read: nobody knows in which part they belong, so no part holds. */
@@ -45,17 +37,20 @@ export class OperationContract {
   readonly #bodyPointer: string | null;
   readonly #requestBody: BodyCheck | null;
   readonly #bodyRequired: boolean;
+  /** What of its body cannot be read, beside its content. */
+  readonly #bodyFaults: readonly SchemaFault[];
   /** What is said of bodies leads nowhere. */
   readonly #bodyUnreadable: boolean;
   readonly #compilers: Readonly<Record<Direction, SchemaCompiler>>;
-  readonly #answers = new Map<string, Answer | null>();
+  readonly #answers = new Map<string, DescribedAnswer | null>();
+  /** What any answer comes to where what is said of answers cannot be read. */
+  readonly #unreadAnswers: readonly Deviation[];
 
   constructor(source: ContractSource, pointer: string, operation: Readonly<Record<string, unknown>>, item: string, rule: ContractRule) {
     this.#source = source;
     this.#rule = rule;
     this.pointer = pointer;
     this.foundFinding = finding('contract.found', { pointer });
-    this.#operation = operation;
     const choices = {
       unknown: rule.unknownMembers === 'refuse' ? 'closed' : 'as-said',
       formats: rule.formats,
@@ -67,7 +62,11 @@ export class OperationContract {
     const body = operation['requestBody'] === undefined ? null : source.object(`${pointer}/requestBody`);
     this.#bodyUnreadable = operation['requestBody'] !== undefined && body === null;
     this.#bodyPointer = body?.pointer ?? null;
-    this.#bodyRequired = body?.value['required'] === true;
+    this.#bodyRequired = isDemanded(body?.value['required']);
+    this.#bodyFaults = body ? bodyFaults(body) : [];
+    const { responses } = operation;
+    this.#described = isRecord(responses) ? Object.keys(responses) : null;
+    this.#unreadAnswers = responses === undefined || isRecord(responses) ? NOTHING : [unusable(`${pointer}/responses`, 'a description of answers')];
     this.#requestBody = body && new BodyCheck(body, source, this.#compilers.request, 'request');
   }
 
@@ -77,19 +76,22 @@ export class OperationContract {
     const unreadable: Deviation[] = [];
     for (const list of lists) {
       const items = this.#source.at(list);
-      if (items !== undefined && !Array.isArray(items)) unreadable.push(unusable(list, 'list of parameters'));
+      if (items !== undefined && !Array.isArray(items)) unreadable.push(unusable(list, 'a list of parameters'));
       if (!Array.isArray(items)) continue;
+      const here = new Set<string>();
       items.forEach((_, index) => {
         const place = this.#source.object(`${list}/${index}`);
         const name = place?.value['name'];
         const where = place?.value['in'];
         if (!place || typeof name !== 'string' || !isPlace(where)) {
-          unreadable.push(unusable(`${list}/${index}`, 'parameter'));
+          unreadable.push(unusable(`${list}/${index}`, 'a parameter'));
           return;
         }
         if (where === 'header' && NOT_PARAMETERS.has(name.toLowerCase())) return;
-        const key = where === 'header' ? name.toLowerCase() : name;
-        found.set(`${where} ${key}`, [where, new ParameterCheck(place, name, where, this.#source, this.#compilers.request)]);
+        const key = `${where} ${where === 'header' ? name.toLowerCase() : name}`;
+        // One that stands twice in a list is held to both.
+        found.set(here.has(key) ? `${key} ${index}` : key, [where, new ParameterCheck(place, name, where, this.#source, this.#compilers.request)]);
+        here.add(key);
       });
     }
     const of = (where: ParameterPlace): readonly ParameterCheck[] => [...found.values()].flatMap(([place, check]) => (place === where ? [check] : []));
@@ -99,16 +101,18 @@ export class OperationContract {
 
   /** What of it cannot be used: nothing meets it, until it is mended. */
   faults(): readonly SchemaFault[] {
-    const responses = this.#operation['responses'];
-    const answers = isRecord(responses) ? Object.keys(responses).filter((key) => !key.startsWith('x-')) : [];
+    const answers = (this.#described ?? []).filter((key) => !key.startsWith('x-'));
     const read = answers.map((key) => this.#readAnswer(key));
     for (const compiler of Object.values(this.#compilers)) compiler.everything();
+    const nowhere = (rule: string): SchemaFault => ({ rule, says: 'is no object, or leads nowhere' });
     return [
-      ...this.#unreadable.map(({ rule, wanted }) => ({ rule, says: `here is no ${wanted.slice(2)}` })),
-      ...(this.#bodyUnreadable ? [{ rule: `${this.pointer}/requestBody`, says: 'leads nowhere' }] : []),
-      ...read.flatMap((answer, index) =>
-        answer === null ? [{ rule: `${this.pointer}/responses/${pointerToken(answers[index] ?? '')}`, says: 'leads nowhere' }] : [],
-      ),
+      ...this.#unreadable.map(({ rule, wanted }) => ({ rule, says: `here is not ${wanted}` })),
+      ...Object.values(this.#parameters).flatMap((checks) => checks.flatMap(({ faults }) => faults)),
+      ...(this.#bodyUnreadable ? [nowhere(`${this.pointer}/requestBody`)] : []),
+      ...this.#bodyFaults,
+      ...(this.#requestBody?.faults ?? []),
+      ...this.#unreadAnswers.map(({ rule }) => nowhere(rule)),
+      ...read.flatMap((answer, index) => answer?.faults ?? [nowhere(`${this.pointer}/responses/${pointerToken(answers[index] ?? '')}`)]),
       ...Object.values(this.#compilers).flatMap(({ faults }) => faults),
     ];
   }
@@ -179,7 +183,7 @@ export class OperationContract {
     const deviation = (keyword: string, wanted: string, found: string): Deviation[] => [
       { name: 'Content-Type', at: '', rule: this.#bodyPointer ?? this.pointer, keyword, wanted, found },
     ];
-    if (this.#bodyUnreadable) return [unusable(`${this.pointer}/requestBody`, 'request body')];
+    if (this.#bodyUnreadable) return [unusable(`${this.pointer}/requestBody`, 'a request body')];
     if (!hasBody) return NOTHING;
     if (this.#requestBody === null) return deviation('content', 'no body', 'a body');
     const wanted = this.#requestBody.ranges.join(', ') || 'no body';
@@ -190,7 +194,7 @@ export class OperationContract {
 
   /** @param bytes null where there is no body */
   body(contentType: string | undefined, bytes: Uint8Array | null): BodyVerdict {
-    if (this.#bodyUnreadable) return { deviations: [unusable(`${this.pointer}/requestBody`, 'request body')], unchecked: null };
+    if (this.#bodyUnreadable) return { deviations: [unusable(`${this.pointer}/requestBody`, 'a request body')], unchecked: null };
     if (this.#requestBody === null) {
       const found = bytes === null ? [] : [{ name: '', at: '', rule: this.pointer, keyword: 'content', wanted: 'no body', found: 'a body' }];
       return { deviations: found, unchecked: null };
@@ -206,10 +210,15 @@ export class OperationContract {
     return this.#requestBody.of(contentType, bytes);
   }
 
-  #answerOf(status: number): Answer | null {
-    const responses = this.#operation['responses'];
-    if (!isRecord(responses)) return null;
-    const key = [String(status), `${Math.floor(status / 100)}XX`, `${Math.floor(status / 100)}xx`, 'default'].find((one) => Object.hasOwn(responses, one));
+  /** What a contract says of answers with a status is called; undefined where it says nothing of them. */
+  #answerKey(status: number): string | undefined {
+    const described = this.#described;
+    if (described === null) return undefined;
+    return [String(status), `${Math.floor(status / 100)}XX`, `${Math.floor(status / 100)}xx`, 'default'].find((one) => described.includes(one));
+  }
+
+  #answerOf(status: number): DescribedAnswer | null {
+    const key = this.#answerKey(status);
     if (key === undefined) return null;
     const made = this.#answers.get(key);
     if (made !== undefined) return made;
@@ -218,83 +227,57 @@ export class OperationContract {
     return answer;
   }
 
-  #readAnswer(key: string): Answer | null {
+  /** What answers of a status come to where what is said of them cannot be read. */
+  #unreadAnswer(status: number): readonly Deviation[] {
+    if (this.#unreadAnswers.length > 0 || this.#answerOf(status) !== null) return this.#unreadAnswers;
+    const key = this.#answerKey(status);
+    return key === undefined ? NOTHING : [unusable(`${this.pointer}/responses/${pointerToken(key)}`, 'a description of an answer')];
+  }
+
+  #readAnswer(key: string): DescribedAnswer | null {
     const place = this.#source.object(`${this.pointer}/responses/${pointerToken(key)}`);
-    if (!place) return null;
-    const headers = isRecord(place.value['headers']) ? Object.keys(place.value['headers']) : [];
-    const unread: Deviation[] = [];
-    const fields = headers.flatMap((name) => {
-      const at = `${place.pointer}/headers/${pointerToken(name)}`;
-      const field = this.#source.object(at);
-      if (field === null) unread.push(unusable(at, 'header'));
-      return field === null || name.toLowerCase() === 'content-type' ? [] : [new ParameterCheck(field, name, 'header', this.#source, this.#compilers.answer)];
-    });
-    const hasContent = isRecord(place.value['content']) && Object.keys(place.value['content']).length > 0;
-    return { key, fields, unread, body: new BodyCheck(place, this.#source, this.#compilers.answer, 'answer'), hasContent, pointer: place.pointer };
+    return place && new DescribedAnswer(place, this.#source, this.#compilers.answer);
   }
 
   status(status: number): readonly Deviation[] {
-    if (this.#answerOf(status) !== null) return NOTHING;
-    const responses = this.#operation['responses'];
-    const wanted = isRecord(responses)
-      ? Object.keys(responses)
-          .filter((key) => !key.startsWith('x-'))
-          .join(', ')
-      : 'none';
+    const unread = this.#unreadAnswer(status);
+    if (unread.length > 0 || this.#answerOf(status) !== null) return unread;
+    const wanted = this.#described?.filter((key) => !key.startsWith('x-')).join(', ') ?? 'none';
     return [{ name: String(status), at: '', rule: `${this.pointer}/responses`, keyword: 'status', wanted, found: String(status) }];
   }
 
   /** Header fields of an answer, its content type among them. @param hasBody false where none can follow */
   fields(status: number, valueOf: (name: string) => string | undefined, hasBody: boolean): readonly Deviation[] {
-    const answer = this.#answerOf(status);
-    if (answer === null) return NOTHING;
-    if (answer.unread.length > 0) return answer.unread;
-    const found = answer.fields.flatMap((field) => field.ofText(valueOf(field.name.toLowerCase())));
-    const contentType = valueOf('content-type');
-    if (!hasBody || !answer.hasContent || contentType === undefined) return found;
-    const type = mediaTypeOf(contentType);
-    if (type !== null && answer.body.find(type) !== null) return found;
-    const deviation = {
-      name: 'Content-Type',
-      at: '',
-      rule: `${answer.pointer}/content`,
-      keyword: 'content',
-      wanted: answer.body.ranges.join(', '),
-      found: (type ?? 'something that is no media type').slice(0, 100),
-    };
-    return [...found, deviation];
+    const unread = this.#unreadAnswer(status);
+    if (unread.length > 0) return unread;
+    return this.#answerOf(status)?.fields(valueOf, hasBody) ?? NOTHING;
   }
 
   /** Whether the contract says anything of the body of an answer with this status that has to be looked into. */
   readsAnswer(status: number, contentType: string | undefined): boolean {
-    return (this.#answerOf(status) !== null || (status >= 200 && status <= 299)) && !BodyCheck.isStream(contentType);
+    const described = this.#answerOf(status) !== null || this.#unreadAnswer(status).length > 0;
+    return (described || (status >= 200 && status <= 299)) && !BodyCheck.isStream(contentType);
   }
 
   answer(status: number, contentType: string | undefined, bytes: Uint8Array): BodyVerdict {
+    const unread = this.#unreadAnswer(status);
+    if (unread.length > 0) return { deviations: unread, unchecked: null };
     const answer = this.#answerOf(status);
-    if (answer === null && (status < 200 || status > 299)) return { deviations: [], unchecked: 'its status is not in the contract' };
+    if (answer !== null) return answer.body(contentType, bytes);
+    if (status < 200 || status > 299) return { deviations: [], unchecked: 'its status is not in the contract' };
     // What an operation gives out where it succeeds is in the contract or does not leave.
-    if (answer === null) return { deviations: this.status(status), unchecked: null };
-    const deviation = (keyword: string, wanted: string, found: string): BodyVerdict => ({
-      deviations: [{ name: '', at: '', rule: answer.pointer, keyword, wanted, found }],
-      unchecked: null,
-    });
-    if (bytes.length === 0) return answer.hasContent ? deviation('content', 'a body', 'none') : UNDESCRIBED;
-    if (!answer.hasContent) return deviation('content', 'no body', `${bytes.length} bytes`);
-    if (contentType === undefined) return deviation('content', 'a content type', 'none');
-    return answer.body.of(contentType, bytes);
+    return { deviations: this.status(status), unchecked: null };
   }
 }
 
-/** Something in a contract that cannot be read: what it asks for nobody knows, so nothing meets it. */
-const unusable = (rule: string, what: string): Deviation => ({
-  name: '',
-  at: '',
-  rule,
-  keyword: 'unreadable',
-  wanted: `a ${what} that can be read`,
-  found: 'one that leads nowhere',
-});
+/** What of a request body cannot be read (OpenAPI 3.1.2 section 4.8.13). */
+function bodyFaults({ value, pointer }: ContractPlace): SchemaFault[] {
+  const { required, content } = value;
+  return [
+    ...(required !== undefined && typeof required !== 'boolean' ? [{ rule: `${pointer}/required`, says: 'it is true or false' }] : []),
+    ...(isRecord(content) ? [] : [{ rule: `${pointer}/content`, says: 'it is an object with media types' }]),
+  ];
+}
 
 const PLACES = ['path', 'query', 'header', 'cookie'] as const;
 const isPlace = (value: unknown): value is ParameterPlace => PLACES.some((place) => place === value);

@@ -1,9 +1,9 @@
 import { isRecord } from '../../util/json-pointer.js';
-import type { SchemaCompiler } from '../../schema/compile-schema.js';
+import type { SchemaCompiler, SchemaFault } from '../../schema/compile-schema.js';
 import { Run, TooCostly, type Check, type SchemaViolation } from '../../schema/run.js';
 import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
 import type { ContractPlace, ContractSource } from './contract-source.js';
-import type { Deviation } from './deviation.js';
+import { isDemanded, unusable, type Deviation } from './deviation.js';
 import { PARAMETER_STYLES, Unreadable, readPairs, readText, type Form, type Pairs, type ParameterStyle, type Texts } from './parameter-style.js';
 import { readStrictJson } from './read-json.js';
 import { isJsonType } from './read-form.js';
@@ -30,7 +30,10 @@ function explain(check: Check, value: unknown, name: string, bytes: number): Dev
 /** Whether a value is allowed; a check that ends without a verdict allows nothing. */
 export function deviationsOf(check: Check, value: unknown, name: string, rule: string, bytes = 0): Deviation[] {
   try {
-    return check(value, new Run(false, bytes)) ? [] : explain(check, value, name, bytes);
+    if (check(value, new Run(false, bytes))) return [];
+    const told = explain(check, value, name, bytes);
+    // What is not allowed is not, though nobody could say why.
+    return told.length > 0 ? told : [{ name, at: '', rule, keyword: 'schema', wanted: 'a value that the schema allows', found: 'another one' }];
   } catch (error) {
     if (error instanceof TooCostly || error instanceof RangeError)
       return [{ name, at: '', rule, keyword: 'cost', wanted: 'a value that can be checked within bounds', found: 'one that costs more' }];
@@ -56,13 +59,15 @@ export class ParameterCheck {
   readonly #set: SchemaSet;
   /** A parameter that is described by a media type: its text is of that type. */
   readonly #json: boolean;
-  /** Why what is said of it cannot be used; null where it can. */
-  readonly #unusable: string | null;
+  /** What of it cannot be read. */
+  readonly faults: readonly SchemaFault[];
+  /** What any value comes to where what is said of values cannot be used; null where it can. */
+  readonly #unusable: readonly Deviation[] | null;
 
   constructor({ value, pointer }: ContractPlace, name: string, place: ParameterPlace, source: ContractSource, compiler: SchemaCompiler) {
     this.name = name;
     this.pointer = pointer;
-    this.required = place === 'path' || value['required'] === true;
+    this.required = place === 'path' || isDemanded(value['required']);
     this.#place = place;
     const style = value['style'] ?? DEFAULT_STYLE[place];
     const known = PARAMETER_STYLES.find((one) => one === style && STYLES[place].includes(one));
@@ -72,8 +77,7 @@ export class ParameterCheck {
     this.#plusIsBlank = place === 'query' && !this.takesReserved;
     this.#emptyAllowed = place === 'query' && value['allowEmptyValue'] === true;
     this.#set = source.set;
-    const content = isRecord(value['content']) ? Object.keys(value['content']) : null;
-    const [type] = content ?? [];
+    const [type] = isRecord(value['content']) ? Object.keys(value['content']) : [];
     const at = type === undefined ? `${pointer}/schema` : `${pointer}/content/${type.replaceAll('~', '~0').replaceAll('/', '~1')}/schema`;
     const said = source.at(at);
     this.#json = type !== undefined && isJsonType(type);
@@ -81,7 +85,11 @@ export class ParameterCheck {
     const places: SchemaPlace[] = said === undefined ? [] : [source.schema(at)];
     this.#kinds = kindsOf(source.set, places);
     this.#forms = type === undefined ? formsOf(this.#kinds) : ['one'];
-    this.#unusable = known === undefined ? `the style ${String(style).slice(0, 40)}, which means nothing in a ${place}` : null;
+    const faults = faultsOf(value, pointer);
+    if (known === undefined) faults.unshift({ rule: `${pointer}/style`, says: `the style ${String(style).slice(0, 40)} means nothing in a ${place}` });
+    this.faults = faults;
+    const [first] = faults.filter(({ rule }) => rule !== `${pointer}/required`);
+    this.#unusable = first === undefined ? null : [unusable(first.rule, 'a rule', name)];
   }
 
   #deviation(keyword: string, wanted: string, found: string): Deviation[] {
@@ -93,7 +101,7 @@ export class ParameterCheck {
   }
 
   /** A path segment, still escaped, or a header field. */
-  ofText(raw: string | undefined): Deviation[] {
+  ofText(raw: string | undefined): readonly Deviation[] {
     if (raw === undefined) return this.missing();
     const written = { name: this.name, style: this.#style, explode: this.#explode, plusIsBlank: false };
     return this.#judge((form) => readText(raw, written, form, this.#place === 'header'));
@@ -109,7 +117,7 @@ export class ParameterCheck {
   }
 
   /** Out of a query or cookies. @param claim told which pairs it takes */
-  ofPairs(pairs: Pairs, claim: (index: number) => void, others: ReadonlySet<string>): Deviation[] {
+  ofPairs(pairs: Pairs, claim: (index: number) => void, others: ReadonlySet<string>): readonly Deviation[] {
     const written = { name: this.name, style: this.#style, explode: this.#explode, plusIsBlank: this.#plusIsBlank };
     const { members, open } = this.#kinds;
     const names = open ? null : new Set(members.names());
@@ -117,8 +125,8 @@ export class ParameterCheck {
     return this.#judge((form) => readPairs(pairs, written, form, mine, claim));
   }
 
-  #judge(read: (form: Form) => Texts | undefined): Deviation[] {
-    if (this.#unusable !== null) return this.#deviation('style', 'a rule that can be read', this.#unusable);
+  #judge(read: (form: Form) => Texts | undefined): readonly Deviation[] {
+    if (this.#unusable !== null) return this.#unusable;
     let first: Deviation[] | null = null;
     // What a schema leaves open is tried in each form; the first tells what is wrong.
     for (const form of this.#forms) {
@@ -156,4 +164,20 @@ export class ParameterCheck {
   #of(value: unknown): Deviation[] {
     return this.#check === null ? [] : deviationsOf(this.#check, value, this.name, this.pointer);
   }
+}
+
+const FLAGS = ['required', 'explode', 'allowReserved', 'allowEmptyValue'];
+
+/** What of a parameter or a header cannot be read, beside its schema (OpenAPI 3.1.2 section 4.8.12.2). */
+function faultsOf(value: ContractPlace['value'], pointer: string): SchemaFault[] {
+  const found = FLAGS.filter((flag) => value[flag] !== undefined && typeof value[flag] !== 'boolean').map((flag) => ({
+    rule: `${pointer}/${flag}`,
+    says: 'it is true or false',
+  }));
+  const { content } = value;
+  if (content === undefined) return found;
+  if (!isRecord(content) || Object.keys(content).length !== 1 || !Object.values(content).every(isRecord))
+    found.push({ rule: `${pointer}/content`, says: 'it is an object with one media type' });
+  if (value['schema'] !== undefined) found.push({ rule: `${pointer}/content`, says: 'there is a schema beside it, and readers differ in which one counts' });
+  return found;
 }

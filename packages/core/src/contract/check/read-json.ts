@@ -30,6 +30,9 @@ export function readStrictJson(bytes: Uint8Array): ReadValue {
   return odd === null ? { kind: 'value', value } : fault(odd);
 }
 
+/** The same of a text that somebody typed. */
+export const readTypedJson = (text: string): ReadValue => readStrictJson(new TextEncoder().encode(text));
+
 const QUOTE = 34;
 const BACKSLASH = 92;
 const COLON = 58;

@@ -1,4 +1,6 @@
 import { isRecord, pointerToken } from '../../util/json-pointer.js';
+import { NameList, NO_NAMES } from '../../schema/name-list.js';
+import { PlaceListMap } from '../../schema/place-map.js';
 import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
 import type { Form, Texts } from './parameter-style.js';
 
@@ -13,39 +15,47 @@ export interface Kinds {
   readonly open: boolean;
 }
 
+const NONE_ASKED: (readonly SchemaPlace[] | undefined)[] = [];
+
 /** Schemas of members, by name; several where alternatives have the same name. Their places are made when somebody asks for one. */
 export class MemberPlaces {
   /** Schemas that have members, with these. */
-  readonly #owners: { readonly place: SchemaPlace; readonly properties: Readonly<Record<string, unknown>> }[] = [];
-  #places: Map<string, readonly SchemaPlace[]> | null = null;
-  #size: number | null = null;
+  readonly #owners: { readonly place: SchemaPlace; readonly named: NameList }[] = [];
+  #all: NameList | null = NO_NAMES;
+  /** Of those that somebody asked for, in the order of the names. */
+  #places: (readonly SchemaPlace[] | undefined)[] = NONE_ASKED;
 
   get size(): number {
-    return (this.#size ??= this.names().length);
+    return this.list().names.length;
+  }
+
+  /** The names of all members, each once. */
+  list(): NameList {
+    return (this.#all ??= new NameList([...new Set(this.#owners.flatMap(({ named }) => named.names))]));
   }
 
   names(): readonly string[] {
-    const [one, ...others] = this.#owners;
-    if (others.length === 0) return one ? Object.keys(one.properties) : [];
-    return [...new Set(this.#owners.flatMap(({ properties }) => Object.keys(properties)))];
+    return this.list().names;
   }
 
   has(name: string): boolean {
-    return this.#owners.some(({ properties }) => Object.hasOwn(properties, name));
+    return this.list().has(name);
   }
 
   /** The same list each time; undefined where there is no such member. */
   get(name: string): readonly SchemaPlace[] | undefined {
-    const known = this.#places?.get(name);
-    if (known || !this.has(name)) return known;
-    const places = this.#owners.flatMap(({ place, properties }) => (Object.hasOwn(properties, name) ? [placeBelow(place, 'properties', name)] : []));
-    (this.#places ??= new Map()).set(name, places);
-    return places;
+    const at = this.list().find(name, 0);
+    if (at < 0) return undefined;
+    if (this.#places === NONE_ASKED) this.#places = [];
+    return (this.#places[at] ??= this.#owners.flatMap(({ place, named }) => (named.has(name) ? [placeBelow(place, 'properties', name)] : [])));
   }
 
-  add(place: SchemaPlace, properties: Readonly<Record<string, unknown>>): void {
-    this.#owners.push({ place, properties });
-    this.#size = null;
+  add(place: SchemaPlace, names: readonly string[]): void {
+    const named = new NameList(names);
+    this.#owners.push({ place, named });
+    // Most have one owner.
+    this.#all = this.#owners.length === 1 ? named : null;
+    this.#places = NONE_ASKED;
   }
 }
 
@@ -57,23 +67,18 @@ const placeBelow = ({ document, pointer }: SchemaPlace, ...path: (string | numbe
 const NUMBER = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
 const ALL = ['null', 'boolean', 'string', 'number', 'integer', 'object', 'array'];
 
-/** Kinds that were looked for already: by the very list of places, which those of a member are each time, and by what is in it. */
-interface KnownKinds {
-  readonly byList: WeakMap<readonly SchemaPlace[], Kinds>;
-  readonly byKey: Map<string, Kinds>;
-}
-const known = new WeakMap<SchemaSet, KnownKinds>();
+/** Whether there is a type of this name. */
+export const isKnownType = (name: string): boolean => ALL.includes(name);
+
+/** Kinds that were looked for already. */
+const known = new WeakMap<SchemaSet, PlaceListMap<Kinds>>();
 
 /** Looks through references and combinations for the types that a value may have; once for the same places. */
 export function kindsOf(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
   let own = known.get(set);
-  if (!own) known.set(set, (own = { byList: new WeakMap(), byKey: new Map() }));
-  let kinds = own.byList.get(places);
-  if (kinds) return kinds;
-  const key = places.map(({ document, pointer }) => `${document}#${pointer}`).join(' ');
-  kinds = own.byKey.get(key) ?? lookFor(set, places);
-  own.byKey.set(key, kinds);
-  own.byList.set(places, kinds);
+  if (!own) known.set(set, (own = new PlaceListMap<Kinds>()));
+  let kinds = own.get(places);
+  if (!kinds) own.set(places, (kinds = lookFor(set, places)));
   return kinds;
 }
 
@@ -99,7 +104,7 @@ function lookFor(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
         types.add(typeOf(value));
     if (isRecord(schema['properties'])) {
       if (said === undefined) types.add('object');
-      members.add(place, schema['properties']);
+      members.add(place, Object.keys(schema['properties']));
     }
     if (schema['additionalProperties'] === false) open = false;
     if (isRecord(schema['additionalProperties'])) others.push(below('additionalProperties'));
@@ -117,7 +122,21 @@ function lookFor(set: SchemaSet, places: readonly SchemaPlace[]): Kinds {
     }
   };
   places.forEach(look);
-  return { types: types.size === 0 ? new Set(ALL) : types, members, items, others, open };
+  return { types: shared(types.size === 0 ? ALL : [...types]), members, items: some(items), others: some(others), open };
+}
+
+const NOWHERE: readonly SchemaPlace[] = [];
+const some = (places: readonly SchemaPlace[]): readonly SchemaPlace[] => (places.length === 0 ? NOWHERE : places);
+
+/** Sets of types, one for all schemas that have the same. There are few; names that are no types are not kept. */
+const SETS = new Map<string, ReadonlySet<string>>();
+
+function shared(types: readonly string[]): ReadonlySet<string> {
+  if (!types.every(isKnownType)) return new Set(types);
+  const key = [...types].sort().join(' ');
+  let set = SETS.get(key);
+  if (!set) SETS.set(key, (set = new Set(types)));
+  return set;
 }
 
 const typeOf = (value: unknown): string => (value === null ? 'null' : Array.isArray(value) ? 'array' : typeof value);
