@@ -66,6 +66,7 @@ export {
 } from './document/contract-rule.js';
 export { MOST_UNMATCHED, UNMATCHED_MODES, unmatchedRule, type UnmatchedMode, type UnmatchedRule } from './document/unmatched-rule.js';
 export { partWords } from './verdict/contract-codes.js';
+export { readTypedJson } from './contract/check/read-json.js';
 export { ContractSource, namesOf, splitContract, PartedContract, wholeContract, type PartTexts } from './contract/check/contract-source.js';
 export { operationContract, type OperationContract } from './contract/check/operation-contract.js';
 export { contractFaults } from './contract/contract-faults.js';
@@ -131,7 +132,7 @@ export { UPSTREAM_LIMIT_RANGES, UPSTREAM_LIMITS, type UpstreamLimits } from './d
 export { checkAddresses } from './release/check-addresses.js';
 export { checkDocument } from './release/check-document.js';
 export { readDocument, upgradeDocument } from './release/read-document.js';
-export { DigestMemory } from './credential/digest-memory.js';
+export { CredentialMemory } from './credential/digest-memory.js';
 export { joinDocument, MAX_PARTS, PART_OPERATIONS, partsNamed, splitDocument, type CarriedDocument, type SplitDocument } from './release/document-parts.js';
 export { describeFallLine, type DescribedCheck, type SetAt } from './release/describe-fall-line.js';
 export { listChanges, revertChanges, type ChangePlace, type DocumentChange, type Reverted } from './release/document-changes.js';

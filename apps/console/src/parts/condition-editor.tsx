@@ -63,7 +63,9 @@ export default function ConditionEditor({
           const compiled = compileCondition(source, scope);
           const marked = (faults: readonly ConditionFault[], severity: Diagnostic['severity']): Diagnostic[] =>
             faults.map(({ at, length, says }) => ({ from: Math.min(at, source.length), to: Math.min(at + length, source.length), severity, message: says }));
-          return 'evaluate' in compiled ? marked(againstContract(source, scope).faults, 'warning') : marked(compiled, 'error');
+          if (!('evaluate' in compiled)) return marked(compiled, 'error');
+          const { faults, never } = againstContract(source, scope);
+          return marked([...faults, ...never], 'warning');
         },
         { delay: 150 },
       ),

@@ -16,9 +16,11 @@ export interface AgainstContract {
   readonly unnamed: { readonly body: readonly string[]; readonly query: readonly string[] };
   /** What comes to an error, or never holds, for bodies as they are described: each such request would be refused, or none. */
   readonly faults: readonly ConditionFault[];
+  /** Texts that no request has where they are looked for, whatever a contract says: a method in small letters, a field that is never shown. */
+  readonly never: readonly ConditionFault[];
 }
 
-const NOTHING: AgainstContract = { unnamed: { body: [], query: [] }, faults: [] };
+const NOTHING: AgainstContract = { unnamed: { body: [], query: [] }, faults: [], never: [] };
 
 /**
  * Holds a condition against what contracts say of the bodies and queries that it looks at. Nothing of it makes it unusable: a contract
@@ -33,8 +35,10 @@ export function againstContract(source: string, scope: ConditionScope): AgainstC
     compiled.looksAt.flatMap(([root, part, ...names]) => (root === 'request' && part === wanted && names.length > 0 ? [names] : []));
   const body = members.length === 0 ? [] : namesIn('body').filter((names) => !namesMember(members, names));
   const query = parameters === null ? [] : namesIn('query').filter(([name = '']) => !namesParameter(parameters, name));
+  const { faults, never } = checkCondition(parsed, inputOf(scope, bodyType(members)));
   return {
     unnamed: { body: body.map((names) => names.join('.')), query: query.map(([name = '']) => name) },
-    faults: checkCondition(parsed, inputOf(scope, bodyType(members))).faults,
+    faults,
+    never,
   };
 }

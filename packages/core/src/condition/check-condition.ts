@@ -21,29 +21,37 @@ import {
   type ConditionType,
   type MemberType,
 } from './condition-type.js';
-import { faultOfLiteral } from './literal-faults.js';
+import { faultOfLiteral, writtenText } from './literal-faults.js';
+import { CREDENTIAL_HEADERS, fieldName } from './text-forms.js';
 import type { Expression, ParsedCondition } from './parse-condition.js';
 
 /** What a check finds out: faults in the order of the text, and the type of every expression by its id. */
 export interface CheckedCondition {
   readonly faults: readonly ConditionFault[];
+  /** Texts that no value of their kind is: asked whether it is one, every request says no. They make nothing unusable. */
+  readonly never: readonly ConditionFault[];
   readonly types: ReadonlyMap<bigint, ConditionType>;
 }
 
 /** Holds a condition against what it looks at: names, members, types, and that it says yes or no. @param input the variables that it may use */
 export function checkCondition(parsed: ParsedCondition, input: Readonly<Record<string, MemberType>>): CheckedCondition {
-  const { type, faults, types } = checkExpression(parsed, input);
-  if (fits(type, BOOL)) return { faults, types };
+  const { type, faults, never, types } = checkExpression(parsed, input);
+  if (fits(type, BOOL)) return { faults, never, types };
   const { source, expression, placeOf } = parsed;
   const at = placeOf(expression.id);
-  return { faults: [...faults, { at, length: wordLength(source, at), says: `a condition says true or false; this is of type ${typeName(type)}` }], types };
+  return {
+    faults: [...faults, { at, length: wordLength(source, at), says: `a condition says true or false; this is of type ${typeName(type)}` }],
+    never,
+    types,
+  };
 }
 
 /** Finds the type of an expression of any kind. @param input the variables that it may use */
 export function checkExpression(parsed: ParsedCondition, input: Readonly<Record<string, MemberType>>): CheckedCondition & { readonly type: ConditionType } {
   const check = new Check(parsed, input);
   const type = check.typeOf(parsed.expression, EMPTY);
-  return { type, faults: [...check.faults].sort((one, other) => one.at - other.at), types: check.types };
+  const inOrder = (found: readonly ConditionFault[]): ConditionFault[] => [...found].sort((one, other) => one.at - other.at);
+  return { type, faults: inOrder(check.faults), never: inOrder(check.never), types: check.types };
 }
 
 type Names = ReadonlyMap<string, ConditionType>;
@@ -63,6 +71,7 @@ const CONSTANTS: Readonly<Record<string, ConditionType>> = {
 
 class Check {
   readonly faults: ConditionFault[] = [];
+  readonly never: ConditionFault[] = [];
   readonly types = new Map<bigint, ConditionType>();
   readonly #parsed: ParsedCondition;
   readonly #input: Readonly<Record<string, MemberType>>;
@@ -72,11 +81,25 @@ class Check {
     this.#input = input;
   }
 
-  fault({ id }: Expression, says: string): ConditionType {
+  fault(expression: Expression, says: string): ConditionType {
+    this.#say(this.faults, expression, says);
+    return DYN;
+  }
+
+  #say(found: ConditionFault[], { id }: Expression, says: string): void {
     const { source, placeOf } = this.#parsed;
     const at = placeOf(id);
-    if (!this.faults.some((other) => other.at === at && other.says === says)) this.faults.push({ at, length: wordLength(source, at), says });
-    return DYN;
+    if (!found.some((other) => other.at === at && other.says === says)) found.push({ at, length: wordLength(source, at), says });
+  }
+
+  /** Says so where a text that is written out is none of a kind: of one text, or of those in a list. */
+  #heldTo(type: ConditionType, written: Expression | undefined): void {
+    if (type.kind !== 'string' || type.form === undefined || !written) return;
+    const { exprKind } = written;
+    if (exprKind.case === 'listExpr') for (const item of exprKind.value.elements) this.#heldTo(type, item);
+    const text = writtenText(written);
+    const says = text === null ? null : type.form(text);
+    if (says !== null) this.#say(this.never, written, says);
   }
 
   /** @param names variables of macros around it */
@@ -122,6 +145,7 @@ class Check {
   #member(expression: Expression, of: ConditionType, name: string): ConditionType {
     if (of.kind === 'dyn') return DYN;
     if (of === HEADERS && name !== name.toLowerCase()) return this.fault(expression, `names of header fields are in lower case here: ${name.toLowerCase()}`);
+    if (of === HEADERS && CREDENTIAL_HEADERS.has(name)) this.#say(this.never, expression, fieldName(name) ?? '');
     if (of.kind === 'map') return fits(STRING, of.key) ? of.of : this.fault(expression, `its keys are of type ${typeName(of.key)}`);
     if (of.kind !== 'record') return this.fault(expression, `a ${typeName(of)} has no members`);
     const member = of.members[name];
@@ -163,8 +187,12 @@ class Check {
     switch (call.function) {
       case '_==_':
       case '_!=_':
+        this.#heldTo(first, call.args[1]);
+        this.#heldTo(second, call.args[0]);
         return comparable(first, second) ? BOOL : this.fault(expression, `a ${typeName(first)} never equals a ${typeName(second)}`);
       case '@in':
+        this.#heldTo(first, call.args[1]);
+        if (second.kind === 'list' || second.kind === 'map') this.#heldTo(second.kind === 'list' ? second.of : second.key, call.args[0]);
         return this.#in(expression, first, second);
       case '_[_]':
         return this.#index(expression, call, first, second);
@@ -197,8 +225,7 @@ class Check {
 
   #index(expression: Expression, { args }: CallOf, of: ConditionType, by: ConditionType): ConditionType {
     if (of.kind === 'dyn') return DYN;
-    const kind = args[1]?.exprKind;
-    const written = kind?.case === 'constExpr' && kind.value.constantKind.case === 'stringValue' ? kind.value.constantKind.value : null;
+    const written = writtenText(args[1]);
     if (written !== null && (of.kind === 'record' || of === HEADERS)) return this.#member(expression, of, written);
     if (of.kind === 'list') return comparable(by, INT) ? of.of : this.fault(expression, `items of a list are numbered, from 0; this is a ${typeName(by)}`);
     if (of.kind === 'map') return comparable(by, of.key) ? of.of : this.fault(expression, `its keys are of type ${typeName(of.key)}, not ${typeName(by)}`);

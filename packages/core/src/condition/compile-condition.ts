@@ -9,6 +9,7 @@ import { inputOf, type ConditionScope } from './condition-input.js';
 import { parseCondition, type Expression, type ParsedCondition } from './parse-condition.js';
 import { pathsOf, type MemberPath } from './member-paths.js';
 import { cutAtAnd } from './cut-at-and.js';
+import { plainlyTrue } from './plainly-true.js';
 import { presentMembers } from './present-members.js';
 import { zonedMethods } from './zoned-time.js';
 
@@ -48,6 +49,7 @@ const environment = celEnv({
   },
 });
 
+const MET: ConditionResult = { kind: 'met' };
 type Evaluate = (variables: Readonly<Record<string, unknown>>) => ConditionResult;
 /** What was made of a source in a scope, for all operations, releases and questions that share it. */
 const made = new LRUCache<string, CompiledCondition | readonly ConditionFault[]>({ max: 2000 });
@@ -92,6 +94,7 @@ function compileParsed(parsed: ParsedCondition, types: Parameters<typeof boundEx
   const { source, expression, placeOf } = parsed;
   const planned = (part: Expression) => planBounded(part, types);
   const whole = planned(expression);
+  const plainly = plainlyTrue(expression);
   let cut: ReturnType<CompiledCondition['parts']> | null = null;
   const parts = () => (cut ??= partsOf(parsed).map(({ expression: own, ...part }) => ({ part, run: planned(own) })));
   const failing: Evaluate = (variables) => {
@@ -103,8 +106,9 @@ function compileParsed(parsed: ParsedCondition, types: Parameters<typeof boundEx
     looksAt: pathsOf(expression),
     parts,
     evaluate: (variables) => {
+      if (plainly?.(variables)) return MET;
       const value = whole(variables);
-      if (value === true) return { kind: 'met' };
+      if (value === true) return MET;
       if (value === false) return failing(variables);
       if (isCelError(value)) return { kind: 'error', at: value.exprId === undefined ? 0 : placeOf(value.exprId), says: value.message };
       return { kind: 'error', at: 0, says: value instanceof Error ? value.message : 'it says neither true nor false' };

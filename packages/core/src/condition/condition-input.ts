@@ -1,6 +1,7 @@
 import type { BodyMember } from '../contract/body-members.js';
 import type { QueryParameter } from '../contract/query-parameters.js';
-import { DYN, listOf, mapOf, STRING, TIMESTAMP, type ConditionType, type MemberType } from './condition-type.js';
+import { DYN, listOf, mapOf, STRING, textLike, TIMESTAMP, type ConditionType, type MemberType } from './condition-type.js';
+import { address, fieldName, method, path, proof, scope } from './text-forms.js';
 
 /** What is known, before any request, of what a condition looks at. */
 export interface ConditionScope {
@@ -19,7 +20,7 @@ export interface ConditionScope {
 }
 
 /** The type of header fields, whose names are in lower case. */
-export const HEADERS: ConditionType = mapOf(STRING);
+export const HEADERS: ConditionType = mapOf(STRING, textLike(fieldName));
 
 /** A scope in which nothing is known: for a shared condition that no rule calls. */
 export const OPEN_SCOPE: ConditionScope = { parameters: null, attributes: null, tables: null };
@@ -44,7 +45,7 @@ export function inputOf({ parameters, attributes, tables, body = true }: Conditi
             issuer: member(STRING, 'The issuer of the token'),
             provider: member(STRING, 'Name of the provider that vouches for the token'),
             tenant: member(STRING, 'The tenant, where the claim map names one'),
-            scopes: member(texts, 'Scopes of the token'),
+            scopes: member(listOf(textLike(scope)), 'Scopes of the token'),
             roles: member(texts, 'Roles, of the token and of the client'),
             groups: member(texts, 'Groups of the token'),
             acr: member(STRING, 'How strongly the user signed in'),
@@ -72,12 +73,12 @@ export function inputOf({ parameters, attributes, tables, body = true }: Conditi
           'The client, by key, secret, certificate or token.',
         );
       case 'credentials':
-        return member(texts, 'How the caller proved itself: token, key, basic, certificate');
+        return member(listOf(textLike(proof)), 'How the caller proved itself: token, key, basic, certificate');
       case 'request':
         return member(
           record('request', {
-            method: member(STRING, 'The method, in capitals'),
-            path: member(STRING, 'The path in its one plain spelling'),
+            method: member(textLike(method), 'The method, in capitals'),
+            path: member(textLike(path), 'The path in its one plain spelling'),
             operation: member(STRING, 'Id of the operation'),
             parameters: member(
               parameters === null
@@ -90,7 +91,7 @@ export function inputOf({ parameters, attributes, tables, body = true }: Conditi
             ),
             query: member(mapOf(STRING), 'Parameters of the query. One that stands twice is an error.'),
             headers: member(HEADERS, 'Header fields, names in lower case, without credentials'),
-            address: member(STRING, 'Where the request comes from, behind trusted hops'),
+            address: member(textLike(address), 'Where the request comes from, behind trusted hops'),
             ...(body
               ? {
                   body: member(

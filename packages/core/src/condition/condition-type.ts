@@ -1,6 +1,10 @@
+import type { TextForm } from './text-forms.js';
+
 /** The types that values of conditions have (Common Expression Language, language definition, "Values"). `dyn` is not known before. */
 export type ConditionType =
-  | { readonly kind: 'bool' | 'int' | 'uint' | 'double' | 'string' | 'bytes' | 'null' | 'timestamp' | 'duration' | 'type' | 'dyn' }
+  | { readonly kind: 'bool' | 'int' | 'uint' | 'double' | 'bytes' | 'null' | 'timestamp' | 'duration' | 'type' | 'dyn' }
+  /** Texts, of some form where there is one. Nothing that decides: any text may come. */
+  | { readonly kind: 'string'; readonly form?: TextForm }
   | { readonly kind: 'list'; readonly of: ConditionType }
   | { readonly kind: 'map'; readonly key: ConditionType; readonly of: ConditionType }
   /** One that is open may have other members, of which nothing is known. */
@@ -26,6 +30,7 @@ export const TYPE: ConditionType = Object.freeze({ kind: 'type' });
 export const DYN: ConditionType = Object.freeze({ kind: 'dyn' });
 /** The type of the items of an empty list: it joins with any other. */
 export const NOTHING: ConditionType = Object.freeze({ kind: 'dyn' });
+export const textLike = (form: TextForm): ConditionType => ({ kind: 'string', form });
 export const listOf = (of: ConditionType): ConditionType => ({ kind: 'list', of });
 export const mapOf = (of: ConditionType, key: ConditionType = STRING): ConditionType => ({ kind: 'map', key, of });
 
@@ -65,5 +70,6 @@ export function joined(one: ConditionType, other: ConditionType): ConditionType 
   if (other === NOTHING) return one;
   if (one.kind === 'list' && other.kind === 'list') return listOf(joined(one.of, other.of));
   if (one.kind === 'map' && other.kind === 'map') return mapOf(joined(one.of, other.of), joined(one.key, other.key));
+  if (one.kind === 'string' && other.kind === 'string') return one.form === other.form ? one : STRING;
   return typeName(one) === typeName(other) ? one : DYN;
 }

@@ -9,12 +9,12 @@ export function faultOfLiteral(call: Call): { readonly at: Expression; readonly 
   const { function: name, target, args } = call;
   if (name === 'matches') return faultOfPattern(target ? args[0] : args[1]);
   if (name.startsWith('get') && args[0]) {
-    const zone = textOf(args[0]);
+    const zone = writtenText(args[0]);
     const says = zone === null ? null : zoneFault(zone);
     return says === null ? null : { at: args[0], says };
   }
   const [first] = args;
-  const text = textOf(first);
+  const text = writtenText(first);
   if (!first || text === null || target) return null;
   const wrong =
     (name === 'timestamp' && !/^\d{4}-\d\d-\d\d[Tt]\d\d:\d\d:\d\d(?:\.\d+)?(?:[Zz]|[+-]\d\d:\d\d)$/.test(text)) ||
@@ -31,7 +31,7 @@ export function faultOfLiteral(call: Call): { readonly at: Expression; readonly 
 /** A pattern is written out, so that it is checked before any request and costs no request its making. */
 function faultOfPattern(pattern: Expression | undefined): { readonly at: Expression; readonly says: string } | null {
   if (!pattern) return null;
-  const text = textOf(pattern);
+  const text = writtenText(pattern);
   if (text === null) return { at: pattern, says: 'a pattern is written out, not computed' };
   try {
     RE2JS.compile(text);
@@ -41,7 +41,8 @@ function faultOfPattern(pattern: Expression | undefined): { readonly at: Express
   }
 }
 
-function textOf(expression: Expression | undefined): string | null {
+/** A text that is written out; null for anything that is worked out. */
+export function writtenText(expression: Expression | undefined): string | null {
   const kind = expression?.exprKind;
   return kind?.case === 'constExpr' && kind.value.constantKind.case === 'stringValue' ? kind.value.constantKind.value : null;
 }

@@ -17,8 +17,9 @@ export function ConditionField({
   readonly label: string;
 }) {
   const [fault] = source.trim() === '' ? [] : faultsOf(source, scope);
-  const { unnamed, faults } = againstContract(source, scope);
+  const { unnamed, faults, never } = againstContract(source, scope);
   const [mistyped] = faults;
+  const [unmatched] = never;
   const placed = ({ at, says }: { readonly at: number; readonly says: string }): string => {
     const { line, column } = placeIn(source, at);
     return `Line ${line}, column ${column}: ${says}`;
@@ -41,6 +42,7 @@ export function ConditionField({
               </span>
             ),
         )}
+        {unmatched && <span className="ochre"> No request is so. {placed(unmatched)}.</span>}
         {mistyped && <span className="ochre"> It does not fit the types that the contract gives. {placed(mistyped)}.</span>}
       </div>
     </div>

@@ -50,7 +50,14 @@ export function RulesBar({ api, selected }: { readonly api: ApiView; readonly se
           onOpen={(at) => setOpen({ rule: RULES[at] as Rule, operations: selected })}
         />
       </span>
-      {open && <open.rule.Dialog api={api} operations={open.operations} onClose={() => setOpen(null)} />}
+      {open && (
+        <open.rule.Dialog
+          api={api}
+          // What is counted of them goes on while one reads.
+          operations={open.operations?.map((one) => selected.find(({ id }) => id === one.id) ?? one) ?? null}
+          onClose={() => setOpen(null)}
+        />
+      )}
     </>
   );
 }

@@ -1,5 +1,5 @@
 import { takesTokens, type SchemeType } from '@virga/core';
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Copyable, Field } from '@virga/parts';
 import type { ApiPatch, ProviderView, SchemeDto } from '@virga/protocol';
 import { useFieldArray, type UseFormReturn } from 'react-hook-form';
@@ -18,17 +18,26 @@ const NAMES: Readonly<Partial<Record<SchemeType, string>>> = { 'http-bearer': 't
 /** The security schemes of an API: what they are called, and who or what meets each. */
 export function SchemesSection({ form }: { readonly form: UseFormReturn<ApiPatch> }) {
   const { data: providers } = useQuery(providersQuery);
+  const client = useQueryClient();
   const schemes = form.watch('schemes') ?? [];
   const list = useFieldArray({ control: form.control, name: 'schemes' });
-  const add = ({ type, declared }: (typeof KINDS)[number]) =>
+  // Who proves tokens is proposed where there is no choice; the list held may be older than the only provider.
+  const proposed = async (type: SchemeType): Promise<string[]> => {
+    if (!takesTokens(type)) return [];
+    const current = await client.fetchQuery({ ...providersQuery, retry: false }).catch(() => null);
+    return current?.items.length === 1 ? current.items.map((item) => item.id) : [];
+  };
+  const add = async ({ type, declared }: (typeof KINDS)[number]): Promise<void> => {
+    const found = await proposed(type);
     list.append({
-      name: freeName(NAMES[type] ?? 'scheme', schemes),
+      name: freeName(NAMES[type] ?? 'scheme', form.getValues('schemes') ?? []),
       type,
       declared,
       metadataUrl: null,
-      providers: takesTokens(type) && providers?.items.length === 1 ? [providers.items[0]?.id ?? ''] : [],
+      providers: found,
       place: type === 'apiKey' ? { kind: 'header', name: 'x-api-key', scheme: null } : null,
     });
+  };
   return (
     <section className="stack">
       <h2>Security schemes and who proves them</h2>
@@ -51,7 +60,7 @@ export function SchemesSection({ form }: { readonly form: UseFormReturn<ApiPatch
       <div className="row wrap small">
         <span className="quiet">Add</span>
         {KINDS.map((kind) => (
-          <button key={kind.type} type="button" className="link" onClick={() => add(kind)}>
+          <button key={kind.type} type="button" className="link" onClick={() => void add(kind)}>
             {kind.word}
           </button>
         ))}

@@ -4,6 +4,7 @@ import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
+import { readTypedJson } from '@virga/core';
 import { Field, ProblemNotice } from '@virga/parts';
 import { ClientInput, ClientPatch, type ClientChanged, type ClientView } from '@virga/protocol';
 import { useState } from 'react';
@@ -130,9 +131,6 @@ function MetadataField({ form }: { readonly form: UseFormReturn<ClientPatch> }) 
 
 function read(text: string): unknown {
   if (text.trim() === '') return {};
-  try {
-    return JSON.parse(text) as unknown;
-  } catch {
-    return text;
-  }
+  const typed = readTypedJson(text);
+  return typed.kind === 'value' ? typed.value : text;
 }

@@ -1,0 +1,34 @@
+import { plainAddress } from '../address/address-set.js';
+
+/** Says why no value of its kind is a text that a condition writes out: null where one may be. */
+export type TextForm = (text: string) => string | null;
+
+/** Fields that are never shown: credentials are no business of conditions. */
+export const CREDENTIAL_HEADERS: ReadonlySet<string> = new Set(['authorization', 'proxy-authorization', 'cookie', 'dpop']);
+
+export const fieldName: TextForm = (text) => {
+  if (text !== text.toLowerCase()) return `names of header fields are in lower case here: ${text.toLowerCase()}`;
+  return CREDENTIAL_HEADERS.has(text) ? `${text} is never there: conditions are not shown credentials` : null;
+};
+
+/** RFC 9110 section 9.1: methods are told apart by case, and those that are registered are in capitals. */
+export const method: TextForm = (text) =>
+  /^[A-Z][A-Z-]*$/.test(text) ? null : /^[A-Za-z][A-Za-z-]*$/.test(text) ? `methods are in capitals: ${text.toUpperCase()}` : 'this is no method';
+
+export const path: TextForm = (text) => {
+  if (!text.startsWith('/')) return 'a path begins with /';
+  return text.includes('?') ? 'the query is no part of the path' : null;
+};
+
+/** RFC 5952 section 4: one address is written in one way. */
+export const address: TextForm = (text) => {
+  const plain = plainAddress(text);
+  if (plain === null) return 'this is no address; networks stand in rules about addresses';
+  return plain === text ? null : `this address is written ${plain} here`;
+};
+
+/** RFC 6749 section 3.3: scopes stand one by one, and a blank parts two of them. */
+export const scope: TextForm = (text) => (/^[\x21\x23-\x5b\x5d-\x7e]+$/.test(text) ? null : 'no scope is written so: scopes stand one by one, without blanks');
+
+const PROOFS = ['token', 'key', 'basic', 'certificate'];
+export const proof: TextForm = (text) => (PROOFS.includes(text) ? null : `callers prove themselves by ${PROOFS.join(', ')}`);
