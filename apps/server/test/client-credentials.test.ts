@@ -278,6 +278,8 @@ describe('lists of clients', () => {
     expect((await server.ok<ClientPage>('GET', '/clients')).total).toBe(before);
     const rounded = await take('name,metadata\nList five,"{""account"":9007199254740993}"');
     expect([rounded.done, rounded.lines[0]?.problems]).toEqual([false, [expect.stringContaining('write it as a text')]]);
+    const twice = await take('name,metadata\nTwice,"{""tier"":1,""tier"":2}"\n');
+    expect([twice.done, twice.lines[0]?.problems]).toEqual([false, ['metadata: it cannot be read: a member that stands twice']]);
     const right = text.split('\r\n').slice(0, 3).join('\n');
     expect(await take(right, true)).toMatchObject({ done: false, added: 2, wrong: 0 });
     const done = await take(right);
@@ -309,6 +311,7 @@ describe('lists of clients', () => {
   test.each<[string, string]>([
     ['nothing but names', 'name,owner'],
     ['a column that there is not', 'name,secret\nA,b'],
+    ['a column twice', 'name,enabled,enabled\nA,no,yes'],
     ['no name', 'owner\nA'],
     ['a quote that does not end', 'name\n"A'],
     ['lines of another length', 'name,owner\nA'],

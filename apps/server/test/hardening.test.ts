@@ -73,9 +73,48 @@ describe('signing in', () => {
     ['null', 'null', 422],
     ['a list', '[]', 422],
     ['a number', '7', 422],
+    ['one with a member twice', '{"name":"operator","password":"x","password":"y"}', 400],
+    ['one with a member twice in other words', '{"name":"operator","password":"x","pass\\u0077ord":"y"}', 400],
+    ['one with a member twice further in', '{"name":"operator","password":"x","more":[{"a":{"b":1,"b":[]}}]}', 400],
   ])('a body that is %s is refused in words', async (_name, body, status) => {
     const answer = await server.call('POST', '/control/v1/session', body, JSON_TYPE);
     expect([answer.status, answer.headers.get('content-type')]).toEqual([status, 'application/problem+json; charset=utf-8']);
+  });
+
+  // RFC 8259 section 4: of two members of one name, readers differ in which they take.
+  test.each([
+    ['{"name":"n","name":"m"}', 'name'],
+    ['{"a":[{"b:\\"{":1},{"b:\\"{":1,"b:\\"{":2}]}', 'b:\\"{'],
+    ['{"a":1 ,\n"a"\t: 2}', 'a'],
+  ])('the member that stands twice in %s is named, and nothing of the body is taken', async (body, name) => {
+    const answer = await server.call<{ title: string; detail: string }>('POST', '/control/v1/clients', body, {
+      ...JSON_TYPE,
+      authorization: `Bearer ${server.token}`,
+    });
+    expect([answer.status, answer.body.title, answer.body.detail]).toEqual([
+      400,
+      'A member of the request stands twice',
+      `The member "${name}" stands twice in one object`,
+    ]);
+  });
+
+  test('what only looks like a member twice is none', async () => {
+    const answer = await server.call<{ name: string; description: string }>(
+      'POST',
+      '/control/v1/clients',
+      '{"name":"one of a kind","owner":"o","description":"\\"name\\":\\"x\\",\\"name\\":{[:","metadata":{"name":{"name":[{"name":1},{"name":2}]}}}',
+      { ...JSON_TYPE, authorization: `Bearer ${server.token}` },
+    );
+    expect([answer.status, answer.text.includes('one of a kind')]).toEqual([201, true]);
+  });
+
+  test('JSON in another character set is not read (RFC 8259 section 8.1)', async () => {
+    const answer = await fetch(`${server.url}/control/v1/session`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json; charset=utf-16le' },
+      body: Buffer.from('{"name":"operator","password":"x"}', 'utf16le'),
+    });
+    expect(answer.status).toBe(415);
   });
 });
 

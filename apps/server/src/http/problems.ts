@@ -82,7 +82,11 @@ export class ProblemFilter implements ExceptionFilter {
     }
     const parser = error as BodyError;
     if (typeof parser.status === 'number' && parser.status < 500) {
-      const titles: Readonly<Record<string, string>> = { 'entity.too.large': 'The request is too large', 'entity.nested': 'The request is nested too deep' };
+      const titles: Readonly<Record<string, string>> = {
+        'entity.too.large': 'The request is too large',
+        'entity.nested': 'The request is nested too deep',
+        'entity.twice': 'A member of the request stands twice',
+      };
       const title = titles[parser.type ?? ''] ?? 'The request body is not valid JSON';
       return { type: 'about:blank', title, status: parser.status, detail: parser.message };
     }

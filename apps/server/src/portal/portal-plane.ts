@@ -2,7 +2,7 @@ import { ValidationPipe, type INestApplicationContext } from '@nestjs/common';
 import { NestFactory } from '@nestjs/core';
 import type { NestExpressApplication } from '@nestjs/platform-express';
 import compression from 'compression';
-import { json, type NextFunction, type Request, type RequestHandler, type Response } from 'express';
+import type { NextFunction, Request, Response } from 'express';
 import helmet from 'helmet';
 import { SETTINGS, type ServerSettings } from '../config/settings.js';
 import { onlyKnownHosts } from '../http/known-hosts.js';
@@ -10,7 +10,7 @@ import { validationProblem } from '../http/problems.js';
 import { ReservedNamesPipe } from '../http/reserved-names.pipe.js';
 import { serveScreens } from '../http/screen-files.js';
 import { cookieOf } from '../session/access.guard.js';
-import { checkDepth } from '../session/bodies.js';
+import { jsonBody } from '../http/json-body.js';
 import { AccountsService } from './accounts.service.js';
 import { AttemptsService } from './attempts.service.js';
 import { CatalogueService } from './catalogue.service.js';
@@ -80,8 +80,7 @@ export async function startPortal(plane: INestApplicationContext, settings: Serv
   );
   // What offers much is much text. Answers that have a secret in them are not compressed beside what a caller wrote.
   app.use('/portal/v1/apis', compression());
-  const reader = (limit: number): RequestHandler => json({ limit, strict: false, verify: (_request, _response, bytes) => checkDepth(bytes) });
-  const [open, usual] = [reader(BODY_BYTES.open), reader(BODY_BYTES.usual)];
+  const [open, usual] = [jsonBody(BODY_BYTES.open), jsonBody(BODY_BYTES.usual)];
   app.use((request: Request, response: Response, next: NextFunction) => (cookieOf(request, PORTAL_COOKIE) === null ? open : usual)(request, response, next));
   app.use(onlyJson);
   app.useGlobalPipes(

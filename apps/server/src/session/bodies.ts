@@ -1,7 +1,8 @@
-import { json, type Request, type RequestHandler, type Response } from 'express';
+import type { Request, RequestHandler, Response } from 'express';
 import type { ProblemDocument } from '@virga/protocol';
 import { bearerOf, cookieOf } from './access.guard.js';
 import { SESSION_COOKIE, type SessionService } from './session.service.js';
+import { jsonBody } from '../http/json-body.js';
 import { Turns } from '../http/turns.js';
 
 /** Bounds on bodies of requests. A body without a credential is read only where one signs in. */
@@ -14,8 +15,6 @@ export const BODY_LIMITS = {
   /** Large ones that are taken at one time, and that may wait. */
   largeAtOnce: 2,
   largeWaiting: 16,
-  /** Containers inside each other. */
-  depth: 64,
 } as const;
 
 const LARGE = /^\/(control\/v1\/(contracts\/read|apis(\/[^/]+\/contract)?|clients\/list|leaks)|scanner\/v1\/leaks|nodes\/v1\/(records|sightings))$/;
@@ -28,8 +27,7 @@ const LINGER = { bytes: 32 * 1024 * 1024, ms: 2000 } as const;
 
 /** Reads bodies: the credential first, then within bounds that depend on what is asked. */
 export function readBodies(sessions: SessionService, isScanner: (bearer: string) => Promise<boolean>): RequestHandler {
-  const reader = (limit: number): RequestHandler => json({ limit, strict: false, verify: (_request, _response, bytes) => checkDepth(bytes) });
-  const [open, usual, large] = [reader(BODY_LIMITS.open), reader(BODY_LIMITS.usual), reader(BODY_LIMITS.large)];
+  const [open, usual, large] = [jsonBody(BODY_LIMITS.open), jsonBody(BODY_LIMITS.usual), jsonBody(BODY_LIMITS.large)];
   const turns = new Turns(BODY_LIMITS.largeAtOnce, BODY_LIMITS.largeWaiting);
   return (request, response, next) => {
     if (!hasBody(request)) return next();
@@ -77,21 +75,4 @@ function refuse(request: Request, response: Response, document: ProblemDocument)
   request.on('data', (part: Buffer) => ((size += part.length) > LINGER.bytes ? end() : undefined));
   request.once('end', end);
   request.once('close', end);
-}
-
-/** @throws an error of the reader's own kind for containers nested too deep; strings do not count */
-export function checkDepth(bytes: Buffer): void {
-  let depth = 0;
-  let inText = false;
-  for (let at = 0; at < bytes.length; at++) {
-    const byte = bytes[at];
-    if (inText) {
-      if (byte === 0x5c) at++;
-      else if (byte === 0x22) inText = false;
-    } else if (byte === 0x22) inText = true;
-    else if (byte === 0x5b || byte === 0x7b) {
-      if (++depth > BODY_LIMITS.depth)
-        throw Object.assign(new Error(`The body is nested deeper than ${BODY_LIMITS.depth} levels`), { status: 400, type: 'entity.nested' });
-    } else if (byte === 0x5d || byte === 0x7d) depth--;
-  }
 }

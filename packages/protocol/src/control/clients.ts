@@ -35,7 +35,7 @@ class ClientFacts {
   @MayBeLeftOut() @IsBoolean() enabled?: boolean;
   @MayBeLeftOut() @IsArray() @ArrayMaxSize(50) @IsString({ each: true }) @IsNotEmpty({ each: true }) @MaxLength(100, { each: true }) roles?: string[];
   /** What is said of it, for rules and header fields: one JSON object of at most 4 KB. */
-  @MayBeLeftOut() @IsObject({ message: 'Metadata is one JSON object' }) metadata?: JsonObject;
+  @MayBeLeftOut() @IsObject({ message: 'Metadata is one JSON object, with no member twice' }) metadata?: JsonObject;
 }
 
 /** A consumer's program. Members left out stay as they are. */

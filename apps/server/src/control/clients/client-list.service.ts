@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { faultOfNewMetadata, type DirectoryChange } from '@virga/core';
+import { faultOfNewMetadata, readTypedJson, type DirectoryChange } from '@virga/core';
 import { ClientInput, CLIENT_LIST_BOUNDS, type ClientListInput, type ClientListLine, type ClientListReport } from '@virga/protocol';
 import { plainToInstance } from 'class-transformer';
 import { validateSync } from 'class-validator';
@@ -149,7 +149,11 @@ function readLines(text: string): Read[] {
   try {
     records = parse(text, {
       bom: true,
-      columns: true,
+      columns: (names: string[]) => {
+        const twice = names.find((name, index) => names.indexOf(name) !== index);
+        if (twice !== undefined) throw new Error(`two columns are called ${twice.slice(0, 60)}, and readers differ in which one counts`);
+        return names;
+      },
       info: true,
       skip_empty_lines: true,
       trim: true,
@@ -176,13 +180,10 @@ function readLine(given: Cells, line: number): Read {
   const problems: string[] = [];
   let metadata: unknown;
   if (cells.metadata) {
-    try {
-      metadata = JSON.parse(cells.metadata);
-      const fault = faultOfNewMetadata(metadata);
-      if (fault !== null) problems.push(`metadata: ${fault}`);
-    } catch {
-      problems.push('metadata: it is no JSON');
-    }
+    const read = readTypedJson(cells.metadata);
+    metadata = read.kind === 'value' ? read.value : undefined;
+    const fault = read.kind === 'value' ? faultOfNewMetadata(metadata) : `it cannot be read: ${read.says}`;
+    if (fault !== null) problems.push(`metadata: ${fault}`);
   }
   const enabled = (cells.enabled ?? '').toLowerCase();
   if (enabled !== '' && !YES.has(enabled) && !NO.has(enabled)) problems.push('enabled: yes or no');

@@ -1,4 +1,4 @@
-import { readKeySet, type OpaqueTokens, type ProviderSource, type PublishedKey } from '@virga/core';
+import { readKeySet, readTypedJson, type OpaqueTokens, type ProviderSource, type PublishedKey } from '@virga/core';
 import type { ProviderSourceDto, ProviderSourceView } from '@virga/protocol';
 import { createPublicKey } from 'node:crypto';
 import { fieldProblem } from '../../http/problems.js';
@@ -80,12 +80,11 @@ export async function keysFrom(text: string): Promise<readonly PublishedKey[]> {
 }
 
 function fromJson(text: string): PublishedKey[] {
-  try {
-    const value = JSON.parse(text) as PublishedKey & { keys?: unknown };
-    return Array.isArray(value.keys) ? (value.keys as PublishedKey[]) : [value];
-  } catch (error) {
-    return fail('/source/keys', `This is no JSON: ${(error as Error).message}`);
-  }
+  const read = readTypedJson(text);
+  // Members of a JWK stand once (RFC 7517 section 4).
+  if (read.kind === 'fault') return fail('/source/keys', `This cannot be read: ${read.says}`);
+  const value = read.value as PublishedKey & { keys?: unknown };
+  return Array.isArray(value.keys) ? (value.keys as PublishedKey[]) : [value];
 }
 
 function fromPem(text: string): PublishedKey[] {
@@ -101,12 +100,9 @@ function fromPem(text: string): PublishedKey[] {
 }
 
 function checkPrivateKey(text: string): void {
-  try {
-    const jwk = JSON.parse(text) as { d?: unknown; kty?: unknown };
-    if (typeof jwk.d === 'string' && typeof jwk.kty === 'string') return;
-  } catch {
-    // Said below.
-  }
+  const read = readTypedJson(text);
+  const jwk = (read.kind === 'value' ? read.value : null) as { d?: unknown; kty?: unknown } | null;
+  if (typeof jwk?.d === 'string' && typeof jwk.kty === 'string') return;
   fail('/source/secret', 'private_key_jwt needs a private key as a JWK (with the member d)');
 }
 
