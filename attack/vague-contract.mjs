@@ -1,5 +1,5 @@
 // Operations of which a contract says something that nobody can read.
-const schema = (schema) => ({ requestBody: { content: { 'application/json': { schema } } } });
+const schema = (said) => ({ requestBody: { content: { 'application/json': { schema: said } } } });
 const members = (opening) => schema({ type: 'object', properties: { opening } });
 const BODY = '{"opening":500}';
 

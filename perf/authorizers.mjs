@@ -73,9 +73,9 @@ export async function scripts(rounds, ms) {
   }
   const stalls = {};
   for (const [who, source] of Object.entries(HOSTILE)) {
-    const callee = { identity: who, script: { ...RULE, tables: [], source: `function decide() { ${source} }` } };
-    await pool.run(callee, { ...CALL, tables: new Map() });
-    stalls[who] = await longestPauses(rounds, () => keepCalling(callee, performance.now() + SLICE_MS));
+    const hostile = { identity: who, script: { ...RULE, tables: [], source: `function decide() { ${source} }` } };
+    await pool.run(hostile, { ...CALL, tables: new Map() });
+    stalls[who] = await longestPauses(rounds, () => keepCalling(hostile, performance.now() + SLICE_MS));
   }
   await pool.stop();
   // For scale: threads of the platform that do nothing but spin, as many as the pool has.

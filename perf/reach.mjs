@@ -61,7 +61,7 @@ function document() {
     schemes: [{ name: 'trust', type: 'oauth2', declared: 'oauth2', metadataUrl: null, providers: ['trust'], place: null }],
     access: requires(['scope0'], []),
     ...NOTHING_MORE,
-    operations: Array.from({ length: OPERATIONS / APIS }, (_, index) => operation(api, index)),
+    operations: Array.from({ length: OPERATIONS / APIS }, (_operation, index) => operation(api, index)),
   }));
   return { ...emptyDocument('bench'), providers: [provider], apis };
 }

@@ -93,7 +93,7 @@ async function throughput() {
   await new Promise((resolve) => setTimeout(resolve, 600));
   // The longest time for which the serving thread was kept while a release of 10,000 operations came, one of which had
   // changed, and, for the noise of the machine, in as long a time without one.
-  const longest = (during) => longestStall(gateway, during);
+  const longest = (meanwhile) => longestStall(gateway, meanwhile);
   const stalls = [];
   const quiet = [];
   const largeEffects = [];
@@ -142,7 +142,7 @@ async function growth() {
   for (const compiled of sizes) await decide(compiled, ask(token));
   const time = (compiled) => {
     const from = performance.now();
-    for (let index = 0; index < 60_000; index++) decide(compiled, ask(token));
+    for (let index = 0; index < 60_000; index++) void decide(compiled, ask(token));
     return performance.now() - from;
   };
   for (const compiled of sizes) time(compiled);

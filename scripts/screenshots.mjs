@@ -31,11 +31,11 @@ const { items: traces } = await control('GET', `/traces?code=rights.scope-missin
 const { items: providers } = await control('GET', '/providers');
 
 const { browser, page } = await signedIn(facts, { deviceScaleFactor: 1 });
-const shot = async (name, path, prepare) => {
+const shot = async (name, path, arrange) => {
   await page.goto(facts.consoleUrl + path);
   await page.locator('h1').first().waitFor();
   await page.waitForTimeout(900);
-  await prepare?.();
+  await arrange?.();
   await page.screenshot({ path: join(out, `${name}.png`) });
 };
 

@@ -142,10 +142,15 @@ async function ofGateway(gateway) {
   return { report: { holds: count('holds'), fails: count('fails'), observed: 0, notKnown: 0, ...done }, junit: writeJUnit(done) };
 }
 
+function trials() {
+  if (values.gateway !== undefined) return ofGateway(values.gateway);
+  return values.control === undefined ? ofDocument(values.document, values.before) : ofControlPlane(values.control, values.token);
+}
+
 try {
   if ((values.control === undefined) === (values.document === undefined)) throw new Unusable('give --control ADDRESS or --document FILE, one of the two');
-  const { report, junit } =
-    values.control === undefined ? await ofDocument(values.document, values.before) : await ofControlPlane(values.control, values.token);
+  const { report, junit } = await trials();
+  if (report.items.length === 0) throw new Unusable('there is nothing to try');
   if (values.json) writeFileSync(values.json, `${JSON.stringify(report, null, 2)}\n`);
   if (values.junit) writeFileSync(values.junit, junit);
   const failing = report.items.filter(({ result }) => result === 'fails');

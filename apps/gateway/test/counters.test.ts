@@ -131,7 +131,7 @@ describe('counters that nodes share', () => {
       { numRuns: 60 },
     );
     shared.close();
-  }, 60_000);
+  });
 
   test('1,000 requests at once over two connections against 100 let 100 through, whatever they are counted by', async () => {
     const [one, other] = await Promise.all([ready(new RedisCounters(redis.url)), ready(new RedisCounters(redis.url))]);
@@ -149,11 +149,10 @@ describe('counters that nodes share', () => {
     }
     // What the other connection gives back is on its way.
     const all = async (): Promise<number | undefined> => (await one.look([demand({ kind: 'at-once', requests: 100 })]))[0]?.left;
-    for (let tries = 0; tries < 100 && (await all()) !== 100; tries++) await new Promise((resolve) => setTimeout(resolve, 20));
-    expect(await all()).toBe(100);
+    await until(async () => (await all()) === 100, 'what was given back');
     one.close();
     other.close();
-  }, 30_000);
+  });
 
   test('what a node held that died is free again when its lease is over', async () => {
     let now = 5_000_000;
@@ -322,7 +321,7 @@ describe('nodes', () => {
     const { headers } = refused;
     expect([refused.status, Number(headers.get('retry-after')) > 0, headers.get('ratelimit-policy')]).toEqual([429, true, '"an hour";q=100;w=3600']);
     expect(await refused.json()).toMatchObject({ type: 'urn:virga:problem:too-many-requests', status: 429 });
-  }, 30_000);
+  });
 
   test('two that share a store let 100 of 1,000 through together', async () => {
     publish(limited({ limits: [{ ...LIMIT, name: 'shared' }] }));
@@ -334,7 +333,7 @@ describe('nodes', () => {
         [429, 900],
       ]),
     );
-  }, 30_000);
+  });
 
   test.each<[CountingRule['away'], number, number]>([
     ['refuse', 503, 0],
@@ -376,20 +375,14 @@ describe('nodes', () => {
     const answer = await until(() => control.answers.find(({ askId }) => askId === 'ask'));
     expect(answer.standings).toMatchObject([{ name: 'Small quota', of: 3, left: 0, mode: 'enforce' }]);
     expect(answer.standings?.[0]?.waitMs).toBeGreaterThan(0);
-  }, 30_000);
+  });
 
   test('guesses at nodes that share a store are guesses of one: whoever used them up at one is held up at all', async () => {
     publish(limited({ guessing: { mode: 'enforce', seconds: 3600, byAddress: 6, byCredential: null } }));
     const [one, other] = [await start({ redisUrl: redis.url, name: 'guessed-1' }), await start({ redisUrl: redis.url, name: 'guessed-2' })];
     await until(() => one.node.status().counts === 'together' && other.node.status().counts === 'together', 'the store');
     const guess = async (url: string, key: string): Promise<number> => (await fetch(`${url}/a/guarded`, { headers: { 'x-api-key': key } })).status;
-    const heldUp = async (url: string): Promise<boolean> => {
-      for (let tries = 0; tries < 200; tries++) {
-        if ((await guess(url, 'key')) === 429) return true;
-        await new Promise((resolve) => setTimeout(resolve, 20));
-      }
-      return false;
-    };
+    const heldUp = (url: string): Promise<boolean> => until(async () => (await guess(url, 'key')) === 429, 'the hold');
     const seen: number[] = [];
     for (let index = 0; index < 5; index++) seen.push(await guess(one.url, `wrong-${index}`));
     // The sixth uses them up, wherever it comes; the other node knows of it as soon as it was told.
@@ -403,7 +396,7 @@ describe('nodes', () => {
     await redis.stop();
     expect([await guess(one.url, 'key'), await guess(other.url, 'key')]).toEqual([429, 429]);
     await redis.start();
-  }, 30_000);
+  });
 
   test('a proof of possession is good once at all nodes that share a store (RFC 9449 section 11.1)', async () => {
     const origin = 'https://gw.example';
@@ -448,7 +441,7 @@ describe('nodes', () => {
     await until(() => one.node.status().counts === 'together' && other.node.status().counts === 'together', 'the store again');
     const again = await proof();
     expect([await prove(other, again), await prove(one, again)]).toEqual([200, 401]);
-  }, 40_000);
+  });
 
   test('bytes that a plan allows are counted while they come, whoever holds the body meanwhile', async () => {
     const bounded = { plans: [{ ...PLAN, quota: null, requestBytes: 10 }] };
@@ -472,7 +465,7 @@ describe('nodes', () => {
     await until(() => control.traces.some(({ code }) => code === 'plan.too-large'), 'the trace');
     const trace = control.traces.find(({ code }) => code === 'plan.too-large');
     expect([trace?.step, trace?.outcome, trace?.status, trace?.steps.at(-1)?.rule]).toEqual(['plan', 'refused', 413, '/plans/0']);
-  }, 30_000);
+  });
 
   test('what is under way is given back however a request ends', async () => {
     const waiting: (() => void)[] = [];
@@ -495,5 +488,5 @@ describe('nodes', () => {
     await until(() => waiting.length === 5, 'two more under way');
     waiting.forEach((end) => end());
     expect((await Promise.all(again)).map(({ status }) => status)).toEqual([200, 200]);
-  }, 30_000);
+  });
 });

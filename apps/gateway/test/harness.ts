@@ -109,10 +109,10 @@ export class FakeControl {
   }
 }
 
-/** Waits until something holds; fails after twelve seconds. */
-export async function until<T>(look: () => T | null | undefined | false, what = 'it'): Promise<T> {
-  for (let tries = 0; tries < 600; tries++) {
-    const found = look();
+/** Waits until something holds; fails after a time that is long on the slowest machine. */
+export async function until<T>(look: () => Promise<T | null | undefined | false> | T | null | undefined | false, what = 'it'): Promise<T> {
+  for (const from = Date.now(); Date.now() - from < 60_000;) {
+    const found = await look();
     if (found) return found;
     await new Promise((resolve) => setTimeout(resolve, 20));
   }

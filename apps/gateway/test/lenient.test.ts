@@ -280,4 +280,4 @@ test('random APIs, nested bases and shared upstreams: no request runs a handler 
   );
   // Not everything is refused: public handlers are reached all along.
   expect(ran).toBeGreaterThan(100);
-}, 120_000);
+});

@@ -1,5 +1,6 @@
 import { Recorder } from '../src/records/recorder.js';
 import { warmUp } from '../src/warm-up.js';
+import { until } from './harness.js';
 
 const sockets = (): string[] => process.getActiveResourcesInfo().filter((name) => name.startsWith('TCP'));
 
@@ -18,7 +19,7 @@ describe('before a node serves', () => {
     await warmUp();
     expect(codes).toHaveLength(asked);
     Recorder.prototype.finish = finish;
-    for (let tries = 0; tries < 100 && sockets().length > before.length; tries++) await new Promise((resolve) => setTimeout(resolve, 20));
+    await until(() => sockets().length <= before.length);
     expect(sockets()).toEqual(before);
   });
 });

@@ -1,7 +1,7 @@
 import type { AttentionItem, AddressAnswer, AddressesView, ApiView, OperationPage, ProbeView, ProblemDocument, StandingView } from '@virga/protocol';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { RunningServer } from './harness.js';
+import { RunningServer, until } from './harness.js';
 
 let server: RunningServer;
 let upstream: Server;
@@ -23,12 +23,12 @@ beforeAll(async () => {
   ({
     api: { id: apiId },
   } = await server.ok<{ api: { id: string } }>('POST', '/apis', { source: { text: CONTRACT }, basePath: '/gates', upstreamUrl }));
-}, 60_000);
+});
 afterAll(async () => {
   await server.stop();
   upstream.closeAllConnections();
   upstream.close();
-}, 30_000);
+});
 
 const set = (patch: object) => server.call<ProblemDocument & AddressesView>('PATCH', '/control/v1/addresses', patch);
 const ask = (from: string, field?: string) => server.ok<AddressAnswer>('POST', '/addresses/question', { from, ...(field === undefined ? {} : { field }) });
@@ -128,11 +128,7 @@ test('live, the fence counts what it would refuse before it refuses; the page of
   const published = async () => {
     await server.ok('POST', '/releases', {});
     const { live } = await server.ok<StandingView>('GET', '/standing');
-    for (let tries = 0; tries < 200; tries++) {
-      const { nodes } = await server.ok<StandingView>('GET', '/standing');
-      if (nodes[0]?.release === live?.number) return;
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    }
+    await until(async () => (await server.ok<StandingView>('GET', '/standing')).nodes[0]?.release === live?.number);
   };
   const fence = (mode: string) => ({ fence: { mode, addresses: { kind: 'only', of: ['192.0.2.7', '127.0.0.1'] } } });
   await set(fence('observe'));
@@ -143,7 +139,7 @@ test('live, the fence counts what it would refuse before it refuses; the page of
   expect(await status('/gates/gates', { 'x-forwarded-for': '192.0.2.9' })).toBe(200);
   expect(await status('/gates/gates', { 'x-forwarded-for': '203.0.113.9' })).toBe(403);
   const page = () => server.ok<OperationPage>('GET', `/apis/${apiId}/operations/${encodeURIComponent('GET /gates')}`);
-  for (let tries = 0; tries < 100 && (await page()).operation.requests < 3; tries++) await new Promise((resolve) => setTimeout(resolve, 50));
+  await until(async () => (await page()).operation.requests >= 3);
   const { checks } = await page();
   expect(checks.find(({ step }) => step === 'fence')).toMatchObject({ mode: 'observe', setAt: 'gateway', part: 'fence', passed: 1, wouldRefuse: 2 });
   expect(checks.find(({ step }) => step === 'address')).toMatchObject({
@@ -168,7 +164,6 @@ test('live, the fence counts what it would refuse before it refuses; the page of
   await server.start();
   expect((await server.ok<AddressesView>('GET', '/addresses')).fence).toEqual(fence('enforce').fence);
   expect((await server.ok<ApiView>('GET', `/apis/${apiId}`)).addresses).toEqual({ kind: 'only', of: ['control room'] });
-  for (let tries = 0; tries < 200 && (await status('/gates/gates', { 'x-forwarded-for': '192.0.2.7' }).catch(() => 503)) === 503; tries++)
-    await new Promise((resolve) => setTimeout(resolve, 50));
+  await until(async () => (await status('/gates/gates', { 'x-forwarded-for': '192.0.2.7' }).catch(() => 503)) !== 503);
   expect(await status('/gates/gates', { 'x-forwarded-for': '192.0.2.9' })).toBe(403);
-}, 60_000);
+});

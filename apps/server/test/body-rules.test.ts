@@ -23,12 +23,12 @@ beforeAll(async () => {
   ({
     api: { id: apiId },
   } = await server.ok<{ api: { id: string } }>('POST', '/apis', { source: { text: CONTRACT }, basePath: '/moves', upstreamUrl }));
-}, 60_000);
+});
 afterAll(async () => {
   await server.stop();
   upstream.closeAllConnections();
   upstream.close();
-}, 30_000);
+});
 
 const set = (change: object) => server.ok<ApiView>('PATCH', `/apis/${apiId}/operations`, { ids: ['POST /moves'], ...change });
 const probe = async (body: string | undefined, headers = [{ name: 'Content-Type', value: 'application/json' }], forward = false) => {

@@ -25,11 +25,11 @@ beforeAll(async () => {
   const { api } = await server.ok<{ api: { id: string } }>('POST', '/apis', { source: { text: CONTRACT }, basePath: '/gates', upstreamUrl: standins.gates });
   apiId = api.id;
   await server.ok('POST', '/releases', {});
-}, 60_000);
+});
 afterAll(async () => {
   await server.stop();
   await standins.stop();
-}, 30_000);
+});
 
 const call = (path: string, headers: Record<string, string> = {}) => fetch(`${server.gatewayUrl}/gates${path}`, { headers });
 const statusOf = async (key: string | null) => (await call('/gates', { 'x-api-key': key ?? '' })).status;
@@ -187,7 +187,7 @@ test('Basic secrets are rotated too: both count until the overlap is over, each 
   expect([await probed(fresh), await probed(last), await probed(old)]).toEqual(['passed', 'passed', 'refused']);
   await server.ok('POST', `/clients/${id}/credentials/${fresh.credential.id}/revoke`);
   expect(await statuses(fresh, last)).toEqual([401, 404]);
-}, 60_000);
+});
 
 describe('leaks', () => {
   const look = (text: string) => server.ok<LeakReport>('POST', '/leaks', { text });
@@ -306,7 +306,7 @@ describe('lists of clients', () => {
     const report = await take(['name,owner,key', ...lines].join('\n'));
     expect([report.done, report.added]).toEqual([true, 3000]);
     for (const at of [0, 1499, 2999]) expect(await statusOf(report.lines[at]?.key ?? '')).toBe(200);
-  }, 60_000);
+  });
 
   test.each<[string, string]>([
     ['nothing but names', 'name,owner'],

@@ -55,11 +55,11 @@ beforeAll(async () => {
     upstream: { ...api.upstream, sendCredential: false },
   });
   await server.ok('POST', '/releases', {});
-}, 60_000);
+});
 afterAll(async () => {
   await server.stop();
   await standins.stop();
-}, 30_000);
+});
 
 const call = (path: string, headers: Record<string, string> = {}) => fetch(`${server.gatewayUrl}/gates${path}`, { headers });
 const statusOf = async (path: string, headers: Record<string, string> = {}) => (await call(path, headers)).status;

@@ -41,12 +41,12 @@ beforeAll(async () => {
   ({
     api: { id: apiId },
   } = await server.ok<{ api: { id: string } }>('POST', '/apis', { source: { text: CONTRACT }, basePath: '/gates', upstreamUrl }));
-}, 60_000);
+});
 afterAll(async () => {
   await server.stop();
   upstream.closeAllConnections();
   upstream.close();
-}, 30_000);
+});
 
 const view = () => server.ok<ConditionsView>('GET', '/conditions');
 const set = (patch: object, headers?: Record<string, string>) =>

@@ -29,11 +29,11 @@ beforeAll(async () => {
   await server.ok('PATCH', `/apis/${id}`, { access: { kind: 'public' } });
   const { items } = await server.ok<OperationList>('GET', `/apis/${id}/operations`);
   await server.ok('PATCH', `/apis/${id}/operations`, { ids: items.map((one) => one.id), access: { kind: 'public' } });
-}, 90_000);
+});
 afterAll(async () => {
   await server.stop();
   await standins.stop();
-}, 30_000);
+});
 
 const every = (mode: string): Record<string, string> => Object.fromEntries(CONTRACT_PARTS.map((part) => [part, mode]));
 const send = (method: string, path: string, body?: unknown): Promise<Response> =>
@@ -99,14 +99,14 @@ describe('paths that no operation matches', () => {
     expect([answer.status, await answer.json()]).toEqual([404, { error: 'no such resource' }]);
     expect((await (await send('GET', '/other')).json()) as object).toMatchObject({ type: 'urn:virga:problem:not-found' });
     await server.ok('PATCH', `/apis/${id}`, { unmatched: [] });
-  }, 30_000);
+  });
 });
 
 describe('observed', () => {
   beforeAll(async () => {
     await server.ok('PATCH', `/apis/${id}`, { contract: { parts: every('observe'), unknownMembers: 'refuse', bodyBytes: 1_048_576 } });
     await publish();
-  }, 30_000);
+  });
 
   it('nothing is refused, and what differs is counted by place and caller', async () => {
     expect((await send('POST', '/transfers', GOOD)).status).toBe(202);
@@ -185,14 +185,14 @@ describe('observed', () => {
     });
     expect(trace.steps.find(({ step }) => step === 'contract-answer')?.outcome).toBe('pass');
     expect((await server.call('POST', `/control/v1/apis/${id}/contract/accept`, { violation: 'gone' })).status).toBe(404);
-  }, 30_000);
+  });
 });
 
 describe('enforced', () => {
   beforeAll(async () => {
     await server.ok('PATCH', `/apis/${id}`, { contract: { parts: { ...every('enforce'), 'contract-security': 'off' } } });
     await publish();
-  }, 30_000);
+  });
 
   it('a bad transfer is refused with pointers, a good one passes', async () => {
     expect((await send('POST', '/transfers', GOOD)).status).toBe(202);
@@ -236,7 +236,7 @@ describe('enforced', () => {
     expect((await send('POST', '/transfers', GOOD)).status).toBe(400);
     await server.ok('POST', `/releases/${number}/roll-back`, {});
     expect((await send('POST', '/transfers', GOOD)).status).toBe(202);
-  }, 30_000);
+  });
 });
 
 it('a description whose schemas cannot be used says so when it is read', async () => {

@@ -3,7 +3,7 @@ import { cpSync, mkdtempSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { RunningServer } from './harness.js';
+import { RunningServer, until } from './harness.js';
 
 /** Folders as earlier versions wrote them open, and everything in them is there and works on. */
 describe.each([
@@ -20,7 +20,7 @@ describe.each([
     cpSync(fileURLToPath(new URL(`fixtures/${name}`, import.meta.url)), folder, { recursive: true });
     server = new RunningServer(folder);
     expect(await server.start()).toBeNull();
-  }, 60_000);
+  });
   afterAll(() => server.stop(), 30_000);
 
   const standing = () => server.ok<StandingView>('GET', '/standing');
@@ -52,9 +52,9 @@ describe.each([
   test('its node serves its release, and an edit, a publish and the way back work on', async () => {
     const called = async () => (await fetch(`${server.gatewayUrl}/headgates/gates`)).status;
     // Until its node serves the release, it says 503.
-    for (let tries = 0; tries < 200 && (await called()) === 503; tries++) await new Promise((resolve) => setTimeout(resolve, 50));
+    await until(async () => (await called()) !== 503);
     expect(await called()).toBe(401);
-    for (let tries = 0; tries < 200 && (await standing()).nodes[0]?.state !== 'connected'; tries++) await new Promise((resolve) => setTimeout(resolve, 50));
+    await until(async () => (await standing()).nodes[0]?.state === 'connected');
     const [api] = (await server.ok<{ items: ApiView[] }>('GET', '/apis')).items;
     await server.ok('PATCH', `/apis/${api?.id}`, { version: '9' });
     expect((await server.ok<PublishView>('POST', '/releases', {})).release.number).toBe(2);

@@ -11,7 +11,7 @@ beforeAll(async () => {
   await server.start();
   const { api } = await server.ok<{ api: ApiView }>('POST', '/apis', { source: { text: CONTRACT }, basePath: '/gates', upstreamUrl: 'http://127.0.0.1:9' });
   apiId = api.id;
-}, 60_000);
+});
 afterAll(() => server.stop(), 30_000);
 
 const view = () => server.ok<ApiView>('GET', `/apis/${apiId}`);
@@ -221,7 +221,7 @@ describe('edits of the draft', () => {
     expect(after.items[0]?.hash).toBe(before.items.find(({ number }) => number === after.items[0]?.number)?.hash);
     await server.ok<ClientChanged>('POST', '/clients', { name: 'Another tablet' });
     expect((await edits()).items[0]?.words).toEqual(['Another tablet: added as a client']);
-  }, 30_000);
+  });
 
   test('survive a restart, and a row that was changed outside is told', async () => {
     const before = await edits();
@@ -232,5 +232,5 @@ describe('edits of the draft', () => {
     await server.start();
     const after = await edits();
     expect([after.items.length, before.brokenAt, after.brokenAt]).toEqual([before.items.length, null, 3]);
-  }, 30_000);
+  });
 });

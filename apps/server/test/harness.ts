@@ -31,9 +31,9 @@ async function freePorts(count: number): Promise<number> {
 const ended = (child: ChildProcess): Promise<number | null> =>
   new Promise((resolve) => (child.exitCode === null && child.signalCode === null ? child.once('exit', (code) => resolve(code)) : resolve(child.exitCode)));
 
-/** Looks again and again until something is there. @param what named when it never is @param tries how often, 50 ms apart */
-export async function until<T>(look: () => Promise<T | null | false | undefined> | T | null | false | undefined, what = 'it', tries = 300): Promise<T> {
-  for (let at = 0; at < tries; at++) {
+/** Looks again and again, 50 ms apart, until something is there. @param what named when it never is @param withinMs longer than it takes on a machine under load */
+export async function until<T>(look: () => Promise<T | null | false | undefined> | T | null | false | undefined, what = 'it', withinMs = 90_000): Promise<T> {
+  for (const from = Date.now(); Date.now() - from < withinMs;) {
     const found = await look();
     if (found) return found;
     await new Promise((resolve) => setTimeout(resolve, 50));

@@ -28,11 +28,11 @@ beforeAll(async () => {
   server = new RunningServer();
   await server.start();
   standins = await startStandins(server.folder, server.url);
-}, 90_000);
+});
 afterAll(async () => {
   await server.stop();
   await standins.stop();
-}, 30_000);
+});
 
 async function bringIn(text: string, basePath: string, upstreamUrl: string): Promise<string> {
   const { api } = await server.ok<{ api: ApiView }>('POST', '/apis', { source: { text }, basePath, upstreamUrl });
@@ -140,7 +140,7 @@ describe('a contract that is learned from traffic alone, against the true one of
     expect(JSON.parse(kept)).toEqual(JSON.parse(text));
     await server.ok('DELETE', `/apis/${again.api.id}`);
     await server.ok('DELETE', `/apis/${id}`);
-  }, 60_000);
+  });
 });
 
 describe('what is seen and in no contract', () => {
@@ -158,7 +158,7 @@ describe('what is seen and in no contract', () => {
       await send('GET', '/readings/meters');
     }
     await until(async () => (await itemsOf(id)).some(({ key, requests }) => key === KEY && requests === 8));
-  }, 60_000);
+  });
 
   it('is found, beside what is never seen and what is', async () => {
     const items = await until(async () => {
@@ -237,7 +237,7 @@ describe('what is seen and in no contract', () => {
     expect((await server.ok<ContractText>('GET', `/apis/${id}/learned/document`)).text).not.toContain('/v0/export');
     await server.ok('POST', `/apis/${id}/learned/recall`, { key: KEY });
     expect((await itemsOf(id)).find(({ key }) => key === KEY)).toMatchObject({ dismissed: false, requests: 8 });
-  }, 60_000);
+  });
 
   it('taken, published and enforced it refuses who has no token, and breaks no good call', async () => {
     const before = await server.ok<ApiView>('GET', `/apis/${id}`);

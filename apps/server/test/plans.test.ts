@@ -36,11 +36,11 @@ beforeAll(async () => {
   standins = await startStandins(join(server.folder, 'standins'), server.url);
   const { api } = await server.ok<{ api: { id: string } }>('POST', '/apis', { source: { text: CONTRACT }, basePath: '/gates', upstreamUrl: standins.gates });
   apiId = api.id;
-}, 60_000);
+});
 afterAll(async () => {
   await server.stop();
   await standins.stop();
-}, 30_000);
+});
 
 const PLAN = { name: 'Small', description: 'for sites', rate: null, quota: null, atOnce: null, requestBytes: null, mode: 'enforce', approval: 'by-hand' };
 const covers = (operations: string[] | 'ALL' = 'ALL') => [{ apiId, operations }];

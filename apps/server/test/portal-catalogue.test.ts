@@ -59,7 +59,7 @@ beforeAll(async () => {
   api = made.api.id;
   await server.ok('PUT', `/portal/apis/${api}`, { seen: 'everybody', teams: [] });
   await publish('first');
-}, 60_000);
+});
 afterAll(() => server.stop(), 30_000);
 
 const operation = (path: string): Promise<OfferedOperation> =>

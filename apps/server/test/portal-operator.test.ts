@@ -83,12 +83,12 @@ beforeAll(async () => {
   await server.ok('PATCH', `/apis/${echo}`, { access: { kind: 'public' } });
   await server.ok('POST', '/releases', { note: 'echo' });
   await control('PUT', `/apis/${echo}`, { seen: 'signed-in', teams: [] });
-}, 120_000);
+});
 afterAll(async () => {
   await server.stop();
   upstream.closeAllConnections();
   upstream.close();
-}, 30_000);
+});
 
 describe('the look', () => {
   test('is what was set, at once, and nothing else changes with it', async () => {
@@ -154,7 +154,7 @@ describe('the look', () => {
     await server.start();
     expect((await visitor.site()).name).toBe('Basin');
     expect((await control<PortalAccounts>('GET', '/accounts?text=sneaky')).total).toBe(0);
-  }, 60_000);
+  });
 });
 
 test('an end, a state or a role that cannot be read lets nobody in', async () => {

@@ -50,11 +50,11 @@ beforeAll(async () => {
   standins = await startStandins(mkdtempSync(join(tmpdir(), 'virga-standins-')), server.url);
   ({ apiId: gates, providerId } = await publishGates(server, standins));
   await control('PUT', `/apis/${gates}`, { seen: 'signed-in', teams: [] });
-}, 120_000);
+});
 afterAll(async () => {
   await standins.stop();
   await server.stop();
-}, 30_000);
+});
 
 test('signing in at a provider: nobody uninvited, then by invitation; known again by issuer and subject', async () => {
   await open({ signIn: false });

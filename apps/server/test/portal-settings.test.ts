@@ -24,7 +24,7 @@ beforeEach(() => {
 afterEach(async () => {
   for (const name of NAMES) delete process.env[name];
   await server.stop();
-}, 30_000);
+});
 afterAll(() => {
   upstream.close();
 });
@@ -101,10 +101,10 @@ describe('behind a proxy', () => {
   test('what it says of where one is counts, and what was written in front of that does not', async () => {
     await start({ VIRGA_PORTAL_HOPS: '127.0.0.0/8, ::1' }, []);
     expect(await tried('203.0.113.9', '203.0.113.9, 198.51.100.1')).toEqual([200, 403]);
-  }, 40_000);
+  });
 
   test('where no proxy is named, nobody says where one is', async () => {
     await start({}, []);
     expect(await tried('203.0.113.9')).toEqual([403]);
-  }, 40_000);
+  });
 });

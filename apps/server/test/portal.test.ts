@@ -72,11 +72,11 @@ beforeAll(async () => {
   await server.ok('PATCH', `/apis/${levels}`, { plan: { asked: true, attribute: null } });
   await server.ok('PATCH', `/apis/${levels}/operations`, { ids: ['GET /hidden'], hidden: true });
   await server.ok('POST', '/releases', { note: 'with plans' });
-}, 120_000);
+});
 afterAll(async () => {
   await standins.stop();
   await server.stop();
-}, 30_000);
+});
 
 test('from an invitation to a call that passes, and to its use: as the consumer and as the operator', async () => {
   await show(levels, 'signed-in');

@@ -8,7 +8,7 @@ import { askToken, startStandins, type Standins } from './harness.js';
 let standins: Standins;
 beforeAll(async () => {
   standins = await startStandins(mkdtempSync(join(tmpdir(), 'virga-standins-')), 'http://127.0.0.1:4180');
-}, 30_000);
+});
 afterAll(() => standins.stop());
 
 const form = (body: Record<string, string>, client?: string) =>

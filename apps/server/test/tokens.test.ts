@@ -19,7 +19,7 @@ import { exportSPKI, exportJWK, generateKeyPair, SignJWT } from 'jose';
 import { randomUUID, createHash } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { askToken, enterCode, publishGates, RESOURCE, RunningServer, signInAt, startStandins, type Standins } from './harness.js';
+import { askToken, enterCode, publishGates, RESOURCE, RunningServer, signInAt, startStandins, until, type Standins } from './harness.js';
 
 let server: RunningServer;
 let standins: Standins;
@@ -57,11 +57,11 @@ beforeAll(async () => {
     token: { type: 'ANY_TYPE' },
   });
   await server.ok('POST', '/releases', { note: 'three providers' });
-}, 90_000);
+});
 afterAll(async () => {
   await server.stop();
   await standins.stop();
-}, 30_000);
+});
 
 const call = async (token: string, path = '/gates', headers: Record<string, string> = {}) =>
   (await fetch(`${server.gatewayUrl}/gates${path}`, { headers: { authorization: `Bearer ${token}`, ...headers } })).status;
@@ -99,11 +99,10 @@ describe('three providers with three shapes of tokens on one API', () => {
   });
 
   test('a provider that is asked shows its calls, and its secret is nowhere to be read', async () => {
-    let view = await server.ok<ProviderView>('GET', `/providers/${dunlin.id}`);
-    for (let tries = 0; tries < 100 && view.state === 'not-asked'; tries++) {
-      await new Promise((resolve) => setTimeout(resolve, 50));
-      view = await server.ok<ProviderView>('GET', `/providers/${dunlin.id}`);
-    }
+    const view = await until(async () => {
+      const asked = await server.ok<ProviderView>('GET', `/providers/${dunlin.id}`);
+      return asked.state !== 'not-asked' && asked;
+    });
     expect(view).toMatchObject({ state: 'reachable', source: { kind: 'introspection', secretSet: true, clientId: 'virga-gateway' } });
     expect(view.calls).toBeGreaterThan(0);
     for (const path of [`/providers/${dunlin.id}`, '/providers', '/releases/2'])
@@ -257,14 +256,11 @@ describe('revocations', () => {
     expect(await call(token)).toBe(200);
     const made = await server.ok<RevocationView>('POST', '/revocations', { kind: 'client', providerId: trustId, value: 'workshop', reason: 'key leaked' });
     expect(made.providerName).toBe('Trust');
-    const statuses: number[] = [];
-    for (let tries = 0; tries < 20 && statuses[statuses.length - 1] !== 401; tries++) statuses.push(await call(token));
-    expect(statuses[statuses.length - 1]).toBe(401);
+    await until(async () => (await call(token)) === 401, 'the revocation');
     expect(await examine(token)).toMatchObject({ code: 'claims.revoked' });
     expect((await server.ok<RevocationList>('GET', '/revocations')).items).toHaveLength(1);
     await server.ok('DELETE', `/revocations/${made.id}`);
-    for (let tries = 0; tries < 20 && (await call(token)) !== 200; tries++);
-    expect(await call(token)).toBe(200);
+    await until(async () => (await call(token)) === 200, 'the way back');
     expect((await server.call('DELETE', `/control/v1/revocations/${made.id}`)).status).toBe(404);
     expect((await server.call('POST', '/control/v1/revocations', { kind: 'jti', providerId: 'nobody', value: 'x', reason: 'y' })).status).toBe(422);
   });
@@ -359,14 +355,11 @@ const challengeOf = (verifier: string): string => createHash('sha256').update(ve
 
 describe('tokens by every grant, from a live provider', () => {
   const begin = (input: object) => server.ok<GrantView>('POST', '/bench/grants', { providerId: trustId, scopes: ['gates:read'], resource: RESOURCE, ...input });
-  const ended = async (id: string): Promise<GrantView> => {
-    for (let tries = 0; tries < 100; tries++) {
+  const ended = (id: string): Promise<GrantView> =>
+    until(async () => {
       const view = await server.ok<GrantView>('GET', `/bench/grants/${id}`);
-      if (view.state !== 'waiting') return view;
-      await new Promise((resolve) => setTimeout(resolve, 200));
-    }
-    throw new Error('the grant did not end');
-  };
+      return view.state !== 'waiting' && view;
+    }, 'the end of the grant');
   const WORKSHOP = { clientId: 'workshop', clientSecret: 'workshop-demo-secret' };
 
   test('client credentials; every exchange is shown and no secret with it', async () => {
@@ -415,7 +408,7 @@ describe('tokens by every grant, from a live provider', () => {
     const other = await begin({ grant: 'device_code', clientId: 'gate-panel', scopes: ['gates:read'] });
     await server.ok('DELETE', `/bench/grants/${other.id}`);
     expect((await server.call('GET', `/control/v1/bench/grants/${other.id}`)).status).toBe(404);
-  }, 30_000);
+  });
 
   test('the challenge of a PKCE pair is that of RFC 7636 appendix B', async () => {
     const { verifier, challenge } = await server.ok<{ verifier: string; challenge: string }>('POST', '/bench/pkce');

@@ -1,10 +1,13 @@
 import type { PastedView, PublishView, ReachFacts, ReleaseView, SavedTrialList, SavedTrialView, TracePage, TraceView, TrialReportView } from '@virga/protocol';
 import { execFile } from 'node:child_process';
+import { once } from 'node:events';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { publishGates, RESOURCE, RunningServer, startStandins, type Standins } from './harness.js';
+import { publishGates, RESOURCE, RunningServer, startStandins, until, type Standins } from './harness.js';
 
 const COMMAND = fileURLToPath(new URL('../../../scripts/trials.mjs', import.meta.url));
 let server: RunningServer;
@@ -17,11 +20,11 @@ beforeAll(async () => {
   await server.start();
   standins = await startStandins(server.folder, server.url);
   ({ apiId, providerId } = await publishGates(server, standins));
-}, 90_000);
+});
 afterAll(async () => {
   await server.stop();
   await standins.stop();
-}, 30_000);
+});
 
 /** Runs the command of a pipeline. */
 const command = (...given: string[]): Promise<{ code: number; out: string; wrong: string }> =>
@@ -85,22 +88,45 @@ describe('trials', () => {
     writeFileSync(draft, '{"format":5}');
     expect((await command('--document', draft)).code).toBe(2);
     await server.ok('POST', '/draft/discard');
-  }, 60_000);
+  });
+
+  it('go to a gateway over HTTP: one that refuses holds, one that lets in does not, one that is away tells nothing', async () => {
+    const gateway = (await server.ok<{ gatewayUrl: string }>('GET', '/standing')).gatewayUrl;
+    const of = ['--control', server.url, '--token', server.token, '--gateway'] as const;
+    const held = await command(...of, gateway);
+    expect([held.code, held.wrong]).toEqual([0, '']);
+    expect(Number(/^(\d+) trials of 2 operations hold, 0 do not/.exec(held.out)?.[1])).toBeGreaterThan(20);
+    const asked: string[] = [];
+    const open = createServer((request, response) => {
+      asked.push(`${request.method} ${request.url}`);
+      response.end();
+    });
+    await once(open.listen(0, '127.0.0.1'), 'listening');
+    const { port } = open.address() as AddressInfo;
+    const through = await command(...of, `http://127.0.0.1:${port}`);
+    expect([through.code, through.out.split('\n')[0]]).toEqual([1, 'got through: Gates GET /gates/gates: no credential']);
+    expect(asked).toContain('GET /gates/gates');
+    open.close();
+    await once(open, 'close');
+    expect(await command(...of, `http://127.0.0.1:${port}`)).toMatchObject({ code: 2, wrong: expect.stringContaining('ECONNREFUSED') as string });
+  });
+
+  it('that try nothing do not count as held', async () => {
+    const file = join(mkdtempSync(join(tmpdir(), 'virga-trials-')), 'empty.json');
+    writeFileSync(file, JSON.stringify({ ...(await server.ok<object>('GET', '/releases/1/document')), apis: [] }));
+    expect(await command('--document', file)).toMatchObject({ code: 2, wrong: expect.stringContaining('nothing to try') as string });
+    expect((await command('--document', file, '--gateway', server.url)).code).toBe(2);
+  });
 
   it('hold what was saved from a trace, with what its token said and without the token', async () => {
     const token = await standins.token('open-data:open-data-demo-secret', 'gates:read', RESOURCE);
     const gateway = (await server.ok<{ gatewayUrl: string }>('GET', '/standing')).gatewayUrl;
     expect((await fetch(`${gateway}/gates/gates?season=dry`, { headers: { authorization: `Bearer ${token}`, 'x-note': 'n' } })).status).toBe(200);
-    let trace: TraceView | null = null;
-    for (let tries = 0; tries < 50 && trace === null; tries++) {
-      const { items } = await server.ok<TracePage>('GET', '/traces?outcome=passed');
-      const [found] = items;
-      if (found) trace = await server.ok<TraceView>('GET', `/traces/${found.id}`);
-      else await new Promise((resolve) => setTimeout(resolve, 100));
-    }
-    expect(trace?.who).toMatchObject({ principal: { client: 'open-data', scopes: ['gates:read'] }, credentials: [] });
+    const passed = await until(async () => (await server.ok<TracePage>('GET', '/traces?outcome=passed')).items[0]);
+    const trace = await server.ok<TraceView>('GET', `/traces/${passed.id}`);
+    expect(trace.who).toMatchObject({ principal: { client: 'open-data', scopes: ['gates:read'] }, credentials: [] });
     expect(JSON.stringify(trace)).not.toContain(token.slice(-30));
-    const saved = await server.ok<SavedTrialView>('POST', '/trials/saved', { name: 'open data reads on', expected: 'passed', traceId: trace?.id });
+    const saved = await server.ok<SavedTrialView>('POST', '/trials/saved', { name: 'open data reads on', expected: 'passed', traceId: trace.id });
     expect(saved).toMatchObject({ method: 'GET', target: '/gates/gates?season=dry', expected: 'passed', savedBy: 'automation' });
     await server.ok('POST', '/trials/saved', { name: 'nobody', expected: 'refused', call: { method: 'GET', target: '/gates/gates', headers: [] } });
     expect((await server.ok<TrialReportView>('POST', '/trials/run')).fails).toBe(0);
@@ -120,7 +146,7 @@ describe('trials', () => {
     ]);
     for (const { id } of kept) await server.ok('DELETE', `/trials/saved/${id}`);
     expect((await server.call('DELETE', `/control/v1/trials/saved/${saved.id}`)).status).toBe(404);
-  }, 60_000);
+  });
 
   it.each<[string, object, number, string]>([
     ['without a name', { name: '', expected: 'refused', call: { method: 'GET', target: '/', headers: [] } }, 422, '/name'],

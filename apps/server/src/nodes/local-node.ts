@@ -16,6 +16,8 @@ const WATCH_MS = 1000;
 const ADOPT_MS = 3000;
 /** A node that is silent for this long is replaced. */
 const SILENCE_MS = 10_000;
+/** How long one that was started may take until it is heard for the first time: a machine under load starts it slowly, and starting it again helps nobody. */
+const FIRST_WORD_MS = 60_000;
 const NODE_NAME = 'local';
 
 /**
@@ -90,10 +92,13 @@ export class LocalNode {
     }
   }
 
-  /** Whether the node is connected and has stopped saying how it is, which it does every two seconds. */
+  /** Whether the node has stopped saying how it is, which it does every two seconds once it has started. */
   #isSilent(): boolean {
     const node = this.#hub.nodes.find((item) => item.name === NODE_NAME);
-    return node !== undefined && node.status !== null && Date.now() - Math.max(node.seenAt, this.#startedAt) > SILENCE_MS;
+    if (node === undefined || node.status === null) return false;
+    // What was heard before belongs to a process that is gone.
+    const heard = node.seenAt > this.#startedAt;
+    return Date.now() - (heard ? node.seenAt : this.#startedAt) > (heard ? SILENCE_MS : FIRST_WORD_MS);
   }
 
   /** Whether the node is one of before this program was replaced by another version, which does not follow its feed. */
@@ -109,7 +114,7 @@ export class LocalNode {
   }
 
   #replace(pid: number): void {
-    this.#log.warn(`the node (process ${pid}) has not answered for ${SILENCE_MS / 1000} s; it is ended and replaced`);
+    this.#log.warn(`the node (process ${pid}) has not answered for longer than ${SILENCE_MS / 1000} s; it is ended and replaced`);
     process.kill(pid, 'SIGKILL');
   }
 
@@ -133,7 +138,8 @@ export class LocalNode {
     child.unref();
     if (child.pid === undefined) return this.#log.error('the node could not be started');
     writeFileSync(this.#pidFile, String(child.pid), { mode: 0o600 });
-    if (await this.#hub.waitForNode(8000)) this.#failures = 0;
+    const gone = new Promise<boolean>((resolve) => child.once('exit', () => resolve(false)));
+    if (await Promise.race([this.#hub.waitForNode(8000), gone])) this.#failures = 0;
     else this.#log.error(`the node did not connect; see ${join(this.#folder, 'gateway.log')}`);
   }
 

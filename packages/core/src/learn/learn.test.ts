@@ -325,7 +325,7 @@ describe('what is learned as a description', () => {
 
 describe('drift', () => {
   const { document } = readContract(CONTRACT);
-  const item = (document?.['paths'] as Record<string, Record<string, Record<string, unknown>>>)['/meters/{meterId}/readings'] ?? {};
+  const item = (document?.['paths'] as Record<string, Record<string, Record<string, unknown>>> | undefined)?.['/meters/{meterId}/readings'] ?? {};
   const drift = (...answers: readonly (readonly [status: number, body: unknown, query?: Sighting['query']])[]) => {
     const seen = newOperation('GET');
     for (const [status, body, query = [['from', '2026-05-01']] as const] of answers)

@@ -103,7 +103,7 @@ test('both agree on a thousand generated requests, good and bad, with DPoP and w
   );
   expect(accepted).toBeGreaterThan(150);
   expect(bound).toBeGreaterThan(40);
-}, 120_000);
+});
 
 async function makeProof(token: string, wish: { mine: boolean; htm: string; htu: string; iat: number; ath: string; typ: string }): Promise<string> {
   const { key, jwk } = wish.mine ? holder : thief;

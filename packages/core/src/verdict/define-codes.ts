@@ -1,7 +1,7 @@
 import type { CodeEntry } from './code-entry.js';
 
 // Rows of different operands have no common type but this; each keeps its own.
-// eslint-disable-next-line @typescript-eslint/no-explicit-any
+// oxlint-disable-next-line typescript/no-explicit-any
 type Rows = Readonly<Record<string, CodeEntry<any>>>;
 
 /** The tables one after the other, or the code that stands in two of them. */

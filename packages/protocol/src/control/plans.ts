@@ -181,8 +181,8 @@ export class SubscriptionInput {
   @IsString() @IsNotEmpty() @MaxLength(100) clientId: string;
   @IsString() @IsNotEmpty() @MaxLength(100) planId: string;
   /** Milliseconds since the epoch; null for at once, and for without an end. */
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) startsAt: number | null;
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) endsAt: number | null;
+  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) startsAt?: number | null;
+  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) endsAt?: number | null;
   /** Whether it was asked for and waits until somebody approves; a plan that approves by itself makes nobody wait. */
   @MayBeLeftOut() @IsBoolean() waits?: boolean;
   /** Why it is asked for, as whoever asks says. */

@@ -181,8 +181,8 @@ export class PageList {
 export class NoticeInput {
   @IsString() @IsNotEmpty({ message: 'Say something' }) @MaxLength(2000) text: string;
   @IsIn(['news', 'warning']) tone: 'news' | 'warning';
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) fromAt: number | null;
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) untilAt: number | null;
+  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) fromAt?: number | null;
+  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) untilAt?: number | null;
 }
 
 export class NoticeList {

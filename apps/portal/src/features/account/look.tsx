@@ -23,7 +23,7 @@ export function Look() {
   useEffect(() => {
     if (isSuccess) void goOn('/');
     // Once: going on reads everything anew.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
+    // oxlint-disable-next-line react/exhaustive-deps
   }, [isSuccess]);
   if (error) return <ProblemNotice error={error} />;
   return <p className="quiet">{code === '' ? 'The link is not whole. Look anew from the console.' : 'Opening…'}</p>;

@@ -54,7 +54,17 @@ function Shown({ use }: { readonly use: ClientUseView }) {
 function Slices({ use }: { readonly use: ClientUseView }) {
   const rows = use.slices
     .filter(({ passed, refused }) => passed + refused > 0)
-    .map(({ at, passed, refused }) => [String(at), <time title={exactTime(at)}>{sliceWords(at, use.sliceMs)}</time>, passed, refused] as const);
+    .map(
+      ({ at, passed, refused }) =>
+        [
+          String(at),
+          <time key={at} title={exactTime(at)}>
+            {sliceWords(at, use.sliceMs)}
+          </time>,
+          passed,
+          refused,
+        ] as const,
+    );
   return <Counts head="From" rows={rows} />;
 }
 
