@@ -97,8 +97,8 @@ describe('trials', () => {
     expect([held.code, held.wrong]).toEqual([0, '']);
     expect(Number(/^(\d+) trials of 2 operations hold, 0 do not/.exec(held.out)?.[1])).toBeGreaterThan(20);
     const asked: string[] = [];
-    const open = createServer((request, response) => {
-      asked.push(`${request.method} ${request.url}`);
+    const open = createServer(({ method, url }, response) => {
+      asked.push(`${method} ${url}`);
       response.end();
     });
     await once(open.listen(0, '127.0.0.1'), 'listening');
