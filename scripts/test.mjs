@@ -1,5 +1,5 @@
 // Installs what is missing, then runs lint, types, unit tests, the attack over HTTP and browser tests. Ends with one line of counts over all suites.
-import { execFileSync, spawn, spawnSync } from 'node:child_process';
+import { execFileSync, spawnSync } from 'node:child_process';
 import { existsSync, mkdtempSync, readFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -23,18 +23,11 @@ function installDebian(name, file, suites) {
   }
 }
 
-/**
- * Runs one suite; counts come from its report, or its exit code counts as one.
- * @param besides whether another one runs at the same time: what it prints is told when it has ended
- */
-async function suite(name, args, { count, besides = false } = {}) {
+/** Runs one suite; counts come from its report, or its exit code counts as one. */
+function suite(name, args, count) {
   const startedAt = Date.now();
-  if (!besides) console.log(`\n== ${name}`);
-  const child = spawn('npm', ['run', '--silent', ...args], { cwd: ROOT, stdio: besides ? ['ignore', 'pipe', 'pipe'] : 'inherit' });
-  const printed = [];
-  for (const stream of [child.stdout, child.stderr]) stream?.on('data', (part) => printed.push(part));
-  const status = await new Promise((resolve) => child.once('close', resolve).once('error', () => resolve(1)));
-  if (besides) console.log(`\n== ${name}\n${Buffer.concat(printed)}`.trimEnd());
+  console.log(`\n== ${name}`);
+  const { status } = spawnSync('npm', ['run', '--silent', ...args], { cwd: ROOT, stdio: 'inherit' });
   console.log(`== ${name} took ${Math.round((Date.now() - startedAt) / 1000)} s`);
   const counted = count?.() ?? { passed: status === 0 ? 1 : 0, failed: status === 0 ? 0 : 1 };
   passed += counted.passed;
@@ -64,16 +57,16 @@ if (trackedChanges() !== before) {
 } else passed++;
 installDebian('chromium', CHROMIUM, 'the browser tests');
 installDebian('redis-server', REDIS_SERVER, 'the tests of shared counters');
-// The linter takes one processor for as long as the rest of these takes the other.
-await Promise.all([suite('rules', ['lint:rules']), suite('form', ['lint:form'], { besides: true }).then(() => suite('types', ['types'], { besides: true }))]);
+// While the database driver is compiled.
+suite('rules', ['lint:rules']);
+suite('form', ['lint:form']);
+suite('types', ['types']);
 await driver;
-await suite('unit', ['unit', '--', '--json', '--outputFile', join(results, 'unit.json')], {
-  count: () => report('unit.json', (unit) => ({ passed: unit.numPassedTests, failed: unit.numFailedTests + unit.numRuntimeErrorTestSuites })),
-});
-await suite('attack', ['attack']);
+suite('unit', ['unit', '--', '--json', '--outputFile', join(results, 'unit.json')], () =>
+  report('unit.json', (unit) => ({ passed: unit.numPassedTests, failed: unit.numFailedTests + unit.numRuntimeErrorTestSuites })),
+);
+suite('attack', ['attack']);
 process.env.PLAYWRIGHT_JSON_OUTPUT_NAME = join(results, 'e2e.json');
-await suite('browser', ['e2e'], {
-  count: () => report('e2e.json', ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected })),
-});
+suite('browser', ['e2e'], () => report('e2e.json', ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected })));
 console.log(`\n${passed} passed, ${failed} failed`);
 process.exit(failed > 0 ? 1 : 0);
