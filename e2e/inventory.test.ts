@@ -115,7 +115,11 @@ test('the contract is edited in place: help and problems while typing, what diff
   await page.keyboard.press('End');
   await page.keyboard.press('Enter');
   await page.keyboard.type('summ');
-  await page.getByRole('option', { name: /summary/ }).click();
+  // The list is drawn anew while it is filled, which can take it from under the pointer.
+  await expect(async () => {
+    await page.getByRole('option', { name: /summary/ }).click({ timeout: 3000 });
+    await expect(editor).toContainText('info:  summary', { timeout: 2000 });
+  }).toPass();
   await page.keyboard.type('Readings of all meters');
   await page.getByRole('button', { name: 'what differs from live' }).click();
   await expect(page.getByLabel('Against what is live')).toContainText('summary: Readings of all meters');

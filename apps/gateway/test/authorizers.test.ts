@@ -346,6 +346,7 @@ describe('a decision service (AuthZEN, messages from memory)', () => {
       ['{"decision":1}', 500],
       ['{"decision":null}', 500],
       ['{}', 500],
+      ['{"decision":false,"decision":true}', 500],
       ['[{"decision":true}]', 500],
       ['decision', 500],
       ['', 500],

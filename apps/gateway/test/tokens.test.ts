@@ -192,7 +192,7 @@ async function makeAsked(answer: (token: string, req: IncomingMessage) => { stat
       const { status = 200, body: said, delayMs = 0 } = answer(token, req);
       setTimeout(() => {
         res.writeHead(status, { 'content-type': 'application/json' });
-        res.end(JSON.stringify(said));
+        res.end(typeof said === 'string' ? said : JSON.stringify(said));
       }, delayMs);
     });
   });
@@ -262,6 +262,8 @@ describe('opaque tokens (RFC 7662)', () => {
   test.each<[string, object, Parameters<typeof makeAsked>[0], number, string]>([
     ['slow', {}, () => ({ body: active(), delayMs: 900 }), 503, 'token.introspection-unavailable'],
     ['huge', {}, () => ({ body: { ...active(), padding: 'x'.repeat(400_000) } }), 503, 'token.introspection-unavailable'],
+    ['twice', {}, () => ({ body: `{"active":false,${JSON.stringify(active()).slice(1)}` }), 503, 'token.introspection-unavailable'],
+    ['with two clients', {}, () => ({ body: active({ client_id: ['one', 'other'] }) }), 401, 'token.claim-malformed'],
     ['for another API', {}, () => ({ body: active({ aud: 'https://other.example' }) }), 401, 'token.audience-wrong'],
     ['without audience', {}, () => ({ body: active({ aud: undefined }) }), 401, 'token.audience-missing'],
     ['without audience, which is implied', { impliedAudience: AUDIENCE }, () => ({ body: active({ aud: undefined }) }), 200, 'upstream.answered'],

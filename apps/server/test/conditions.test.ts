@@ -202,6 +202,7 @@ describe('tables', () => {
       },
       '/rows/1',
     ],
+    [{ ...lockouts, rows: [['7 ', '']] }, '/rows/0'],
     [{ ...lockouts, rows: [['7', 7]] }, '/rows/0'],
     [{ ...lockouts, rows: [['7', null]] }, '/rows/0'],
     [{ ...lockouts, rows: [{ 0: '7', 1: 'x', length: 2 }] }, '/rows'],

@@ -7,6 +7,7 @@ import type {
   GrantView,
   MintView,
   OperationList,
+  ProblemDocument,
   ProviderComparison,
   ProviderView,
   RevocationList,
@@ -263,6 +264,12 @@ describe('revocations', () => {
     await until(async () => (await call(token)) === 200, 'the way back');
     expect((await server.call('DELETE', `/control/v1/revocations/${made.id}`)).status).toBe(404);
     expect((await server.call('POST', '/control/v1/revocations', { kind: 'jti', providerId: 'nobody', value: 'x', reason: 'y' })).status).toBe(422);
+  });
+
+  test.each(['workshop ', '\tworkshop', 'work\u200bshop', 'workshop\u00a0'])('of %j, which no token says, are refused', async (value) => {
+    const answer = await server.call<ProblemDocument>('POST', '/control/v1/revocations', { kind: 'client', providerId: trustId, value, reason: 'typed' });
+    expect([answer.status, answer.body.errors?.[0]?.pointer]).toEqual([422, '/value']);
+    expect((await server.ok<RevocationList>('GET', '/revocations')).items).toEqual([]);
   });
 });
 

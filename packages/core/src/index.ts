@@ -66,7 +66,8 @@ export {
 } from './document/contract-rule.js';
 export { MOST_UNMATCHED, UNMATCHED_MODES, unmatchedRule, type UnmatchedMode, type UnmatchedRule } from './document/unmatched-rule.js';
 export { partWords } from './verdict/contract-codes.js';
-export { readTypedJson } from './contract/check/read-json.js';
+export { NO_TEXT, readTypedJson } from './util/read-json.js';
+export { unseenIn } from './util/unseen.js';
 export { ContractSource, namesOf, splitContract, PartedContract, wholeContract, type PartTexts } from './contract/check/contract-source.js';
 export { operationContract, type OperationContract } from './contract/check/operation-contract.js';
 export { contractFaults } from './contract/contract-faults.js';
@@ -138,7 +139,7 @@ export { describeFallLine, type DescribedCheck, type SetAt } from './release/des
 export { listChanges, revertChanges, type ChangePlace, type DocumentChange, type Reverted } from './release/document-changes.js';
 export { describePointer, type RulePlace } from './release/describe-pointer.js';
 export { Directory } from './directory/directory.js';
-export { faultOfTable, isTableName, TABLE_BOUNDS, type TableFact, type TableRows } from './directory/table-fact.js';
+export { faultOfNewTable, isTableName, TABLE_BOUNDS, type TableFact, type TableRows } from './directory/table-fact.js';
 export {
   CREDENTIAL_KINDS,
   providerClient,

@@ -10,7 +10,7 @@ import { emptyDocument, type ApiRule, type OperationRule, type ReleaseDocument }
 import { tokenRule } from '../src/document/token-rule.js';
 import { UPSTREAM_LIMITS } from '../src/document/upstream-limits.js';
 import { compileClaimMap } from '../src/provider/compile-claim-map.js';
-import { compileFindRounded } from '../src/provider/rounded-claims.js';
+import { compileFindUnread } from '../src/provider/unread-claims.js';
 import { readKey } from '../src/provider/read-key-set.js';
 import type { HeldKeys, KeySource, TokenVerifier } from '../src/token/verify-token.js';
 import { WEB_SIGNATURES, type VerificationKey } from '../src/token/verify-signature.js';
@@ -49,7 +49,7 @@ export const providerRule = (change: Partial<ProviderRule> = {}): ProviderRule =
 
 /** The verifier that a release would make of these providers. */
 export const verifierOf = (keys: KeySource, ...rules: ProviderRule[]): TokenVerifier => ({
-  byIssuer: new Map(rules.map((rule) => [rule.issuer, { rule, readPrincipal: compileClaimMap(rule), findRounded: compileFindRounded(rule) }])),
+  byIssuer: new Map(rules.map((rule) => [rule.issuer, { rule, readPrincipal: compileClaimMap(rule), findUnread: compileFindUnread(rule) }])),
   keys,
   signatures: WEB_SIGNATURES,
 });

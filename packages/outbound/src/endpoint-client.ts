@@ -6,7 +6,8 @@ import { inWords } from './guarded-fetch.js';
 /** An answer of an endpoint, read whole. */
 export interface EndpointAnswer {
   readonly status: number;
-  readonly text: string;
+  /** Null for bytes that are no UTF-8. */
+  readonly text: string | null;
 }
 
 export interface EndpointRequest {

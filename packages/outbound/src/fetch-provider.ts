@@ -1,4 +1,4 @@
-import { issuerProblem, readDiscovery, readKeySet, wellKnownUrls, type Discovery, type ReadKeySet } from '@virga/core';
+import { issuerProblem, readDiscovery, readKeySet, readTypedJson, wellKnownUrls, type Discovery, type ReadKeySet } from '@virga/core';
 import { OutboundError, type ReachPolicy } from './address-guard.js';
 import { guardedFetch, KEY_SET_LIMITS } from './guarded-fetch.js';
 
@@ -80,9 +80,7 @@ export function usable(read: ReadKeySet | null): ReadKeySet {
 function parse(text: string, address: string): unknown {
   if (text.trim() === '') throw new OutboundError(`${address} sent an empty answer`);
   if (/^\s*</.test(text)) throw new OutboundError(`${address} answered with an HTML or XML page, not with JSON; is it the address of a page for people?`);
-  try {
-    return JSON.parse(text);
-  } catch (error) {
-    throw new OutboundError(`${address} did not send JSON: ${(error as Error).message.slice(0, 200)}`);
-  }
+  const read = readTypedJson(text);
+  if (read.kind === 'fault') throw new OutboundError(`${address} sent ${read.says}`);
+  return read.value;
 }

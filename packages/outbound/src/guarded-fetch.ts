@@ -50,6 +50,7 @@ async function followUrl(start: URL, policy: ReachPolicy, limits: FetchLimits, a
       continue;
     }
     const text = await readBody(answer, url.href, limits.maxBytes);
+    if (text === null) throw new OutboundError(`${url.href} sent bytes that are no UTF-8 (RFC 8259 section 8.1)`);
     return { url: url.href, status: answer.statusCode, text, cacheSeconds: maxAge(answer.headers['cache-control']) };
   }
 }

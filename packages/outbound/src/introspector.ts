@@ -1,4 +1,4 @@
-import { canonicalJson, type Introspection, type IntrospectionAnswer, type OpaqueProvider, type SecretSource } from '@virga/core';
+import { canonicalJson, NO_TEXT, readTypedJson, type Introspection, type IntrospectionAnswer, type OpaqueProvider, type SecretSource } from '@virga/core';
 import { importJWK, SignJWT, type JWK } from 'jose';
 import { randomUUID } from 'node:crypto';
 import { Circuit, CIRCUIT_LIMITS } from './circuit.js';
@@ -133,7 +133,7 @@ export class Introspector implements Introspection {
     let answer: IntrospectionAnswer;
     try {
       const { status, text } = await client.call(await requestFor(provider, token, this.#secrets, this.#now()));
-      answer = { outcome: 'answered', status, document: parse(text) };
+      answer = answerOf(status, text, provider.source.endpoint);
     } catch (error) {
       answer = { outcome: 'unavailable', reason: (error as Error).message };
     }
@@ -189,16 +189,15 @@ function isNegative(answer: IntrospectionAnswer, provider: OpaqueProvider): bool
 function problemOf(answer: IntrospectionAnswer, provider: OpaqueProvider): string | null {
   if (answer.outcome === 'unavailable') return answer.reason;
   const { status } = answer;
-  if (status >= 200 && status < 300) return answer.document === null ? `${provider.source.endpoint} did not send JSON` : null;
+  if (status >= 200 && status < 300) return null;
   if (provider.source.kind === 'userinfo' && [400, 401, 403, 404].includes(status)) return null;
   const said = (answer.document as { error?: unknown } | null)?.error;
   return `${provider.source.endpoint} answered ${status}${typeof said === 'string' ? `, ${said.slice(0, 100)}` : ''}`;
 }
 
-function parse(text: string): unknown {
-  try {
-    return JSON.parse(text);
-  } catch {
-    return null;
-  }
+/** An answer of success counts only as JSON that every reader takes alike: `active` that stands twice is neither. Others say enough by their status. */
+function answerOf(status: number, text: string | null, endpoint: string): IntrospectionAnswer {
+  const read = text === null ? NO_TEXT : readTypedJson(text);
+  if (read.kind === 'value') return { outcome: 'answered', status, document: read.value };
+  return status >= 200 && status < 300 ? { outcome: 'unavailable', reason: `${endpoint} sent ${read.says}` } : { outcome: 'answered', status, document: null };
 }

@@ -10,10 +10,10 @@ const DECODERS: Readonly<Record<string, typeof gunzipSync>> = { gzip: gunzipSync
 
 /**
  * The text of an answer, whole: decoded where it came compressed (RFC 9110 section 8.4.1), as UTF-8, bounded before and
- * after decoding.
+ * after decoding; null for bytes that are no UTF-8, which two readers would take for two texts.
  * @throws OutboundError for one that is too long, coded in another way, or in another character encoding
  */
-export async function readBody(answer: Answer, address: string, maxBytes: number): Promise<string> {
+export async function readBody(answer: Answer, address: string, maxBytes: number): Promise<string | null> {
   const parts: Buffer[] = [];
   let size = 0;
   for await (const part of answer.body as AsyncIterable<Buffer>) {
@@ -37,10 +37,14 @@ function decode(bytes: Buffer, header: string | string[] | undefined, address: s
   }
 }
 
-function textOf(bytes: Buffer, address: string): string {
+function textOf(bytes: Buffer, address: string): string | null {
   const utf16 =
     (bytes[0] === 0xfe && bytes[1] === 0xff) || (bytes[0] === 0xff && bytes[1] === 0xfe) || (bytes.length > 3 && (bytes[0] === 0) !== (bytes[1] === 0));
   if (utf16) throw new OutboundError(`${address} answered in UTF-16; JSON travels as UTF-8 (RFC 8259 section 8.1)`);
   // A byte order mark is allowed to be ignored (RFC 8259 section 8.1), which the decoder does.
-  return new TextDecoder('utf-8').decode(bytes);
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+  } catch {
+    return null;
+  }
 }

@@ -212,6 +212,36 @@ describe('an endpoint that is called again and again', () => {
   });
 });
 
+describe('an answer about a token', () => {
+  const said = async (body: string | Buffer, status = 200, source: Partial<OpaqueSource> = {}) => {
+    const url = await serve((req, res) => {
+      req.resume();
+      res.writeHead(status, { 'content-type': 'application/json' }).end(body);
+    });
+    return make({ now: 1_000_000 }).ask(provider(url, source), 'a token', 'its hash');
+  };
+  const good = '"sub":"rider","scope":"gates:read"';
+
+  test.each<[string, string | Buffer, string]>([
+    ['active twice', `{"active":false,${good},"active":true}`, 'a member that stands twice'],
+    ['its scope twice', `{"active":true,${good},"scope":"gates:operate"}`, 'a member that stands twice'],
+    ['a claim within a claim twice', `{"active":true,${good},"cnf":{"jkt":"a","jkt":"b"}}`, 'a member that stands twice'],
+    ['a subject that is no UTF-8', Buffer.from(`{"active":true,"sub":"rider\xff"}`, 'latin1'), 'bytes that are no UTF-8'],
+    ['half a pair in its subject', '{"active":true,"sub":"rider\\ud800"}', 'half of a surrogate pair'],
+    ['half of it', '{"active":true', 'no JSON'],
+    ['nothing', '', 'nothing'],
+  ])('with %s is none', async (_name, body, says) => {
+    const answer = await said(body);
+    expect(answer).toMatchObject({ outcome: 'unavailable', reason: expect.stringContaining(`sent ${says}`) as string });
+  });
+
+  test('that is a refusal says enough by its status: whoever brings a bad token shuts the endpoint for nobody', async () => {
+    const userinfo = { kind: 'userinfo' } as Partial<OpaqueSource>;
+    for (const body of ['', '<p>no', Buffer.from('no\xff', 'latin1')])
+      expect(await said(body, 401, userinfo)).toEqual({ outcome: 'answered', status: 401, document: null });
+  });
+});
+
 describe('where keys come from', () => {
   const secrets = { value: (name: string) => ({ good: 's'.repeat(32), short: 'short' })[name] ?? null };
   const ask = askBySource(secrets);

@@ -121,7 +121,9 @@ describe('discovery (RFC 8414 section 3, OpenID Connect Discovery 1.0 section 4)
     ['UTF-16 with its mark', (text) => [Buffer.from(`\ufeff${text}`, 'utf16le'), {}], /in UTF-16/],
     ['UTF-16 without', (text) => [Buffer.from(text, 'utf16le'), {}], /in UTF-16/],
     ['a page', () => [Buffer.from('<!doctype html><title>Sign in</title>'), { 'content-type': 'text/html' }], /HTML or XML page/],
-    ['half a document', (text) => [Buffer.from(text.slice(0, 20)), {}], /did not send JSON|not send JSON/],
+    ['an issuer that stands twice', (text) => [Buffer.from(text.replace('{', '{"issuer":"https://other.example",')), {}], /sent a member that stands twice/],
+    ['bytes that are no UTF-8', (text) => [Buffer.from(text.replace('}', ',"x":"\xff"}'), 'latin1'), {}], /no UTF-8/],
+    ['half a document', (text) => [Buffer.from(text.slice(0, 20)), {}], /sent no JSON/],
     ['nothing', () => [Buffer.alloc(0), {}], /an empty answer/],
   ])('an answer with %s is read or named', async (_name, make, message) => {
     const base: string = await serve((_req, res) => {

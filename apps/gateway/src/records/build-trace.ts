@@ -147,6 +147,7 @@ function tracedCaller({ credentials }: Exchange, clean: (text: string, length?: 
           .slice(0, MOST_MEMBERS)
           .map(([name, values]) => [name, isSecretName(name) ? [] : texts(values)]),
       ),
+      ...(principal.unread === undefined ? {} : { unread: principal.unread }),
     },
     credentials: credentials.flatMap((one) => (one.kind === 'token' ? [] : [{ kind: one.kind, id: one.holder.credential.id }])),
   };

@@ -12,7 +12,7 @@ export interface ScriptCallee {
 }
 
 /** What a service answered. */
-export type ServiceReply = { readonly kind: 'answer'; readonly status: number; readonly text: string } | NotAsked;
+export type ServiceReply = { readonly kind: 'answer'; readonly status: number; readonly text: string | null } | NotAsked;
 
 /** What one call came to, for counts. */
 export interface AuthorizerCall {

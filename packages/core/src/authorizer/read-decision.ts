@@ -1,24 +1,23 @@
 import { AUTHORIZER_BOUNDS, type ServiceSource } from '../document/authorizer-rule.js';
 import { isRecord, valueAt } from '../util/json-pointer.js';
+import { NO_TEXT, readTypedJson } from '../util/read-json.js';
 import type { AuthorizerAnswer } from './read-answer.js';
 
 /**
  * Reads the answer of an access evaluation (OpenID AuthZEN Authorization API 1.0, from memory): `decision` is true or false, and
- * nothing else counts as either. A status other than 200 is about the gateway's own question, never about the caller.
+ * nothing else counts as either, nor what stands twice. A status other than 200 is about the gateway's own question, never about the caller.
+ * @param text null for bytes that are no UTF-8
  * @returns the answer, or what is wrong with it
  */
 export function readDecision(
   status: number,
-  text: string,
+  text: string | null,
   { url, signIn }: Pick<ServiceSource, 'url' | 'signIn'>,
 ): AuthorizerAnswer | { readonly unavailable: string } | string {
   if (status !== 200) return { unavailable: `${url} answered ${status}` };
-  let value: unknown;
-  try {
-    value = JSON.parse(text);
-  } catch {
-    return 'it answered with something that is no JSON';
-  }
+  const read = text === null ? NO_TEXT : readTypedJson(text);
+  if (read.kind === 'fault') return `it answered with ${read.says}`;
+  const { value } = read;
   if (!isRecord(value) || typeof value['decision'] !== 'boolean') return 'decision is true or false';
   const allowed = value['decision'];
   const again = !allowed && signIn !== null && valueAt(value, signIn.pointer) === signIn.value;

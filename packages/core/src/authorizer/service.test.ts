@@ -58,7 +58,7 @@ describe('a question to a decision service (OpenID AuthZEN Authorization API 1.0
 
 test('a decision is true or false, and nothing else; another status is about the gateway’s own question', () => {
   const by = { url: 'https://decides.example', signIn: { pointer: '/context/code', value: 'again' } };
-  const says = (text: string, status = 200): unknown => {
+  const says = (text: string | null, status = 200): unknown => {
     const read = readDecision(status, text, by);
     return typeof read === 'string' ? 'unread' : 'unavailable' in read ? 'unavailable' : `${read.says} ${read.reason}`.trim();
   };
@@ -68,6 +68,10 @@ test('a decision is true or false, and nothing else; another status is about the
   expect(says('{"decision":true,"context":{"code":"again"}}')).toBe('allow');
   for (const text of ['', 'null', '[]', '"true"', '{"decision":"true"}', '{"decision":1}', '{"Decision":true}'])
     expect({ text, says: says(text) }).toEqual({ text, says: 'unread' });
+  // What one reader takes for the first, another for the last (RFC 8259 section 4), is neither.
+  for (const text of ['{"decision":false,"decision":true}', '{"decision":true,"decision":true}', '{"decision":true,"context":{"a":1,"a":2}}'])
+    expect(readDecision(200, text, by)).toBe('it answered with a member that stands twice');
+  expect(readDecision(200, null, by)).toBe('it answered with bytes that are no UTF-8');
   for (const status of [201, 204, 302, 401, 403, 500]) expect(says('{"decision":true}', status)).toBe('unavailable');
 });
 

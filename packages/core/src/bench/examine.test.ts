@@ -178,7 +178,7 @@ describe('an examination', () => {
       'expiry',
       'not-before',
       'issued-at',
-      'numbers',
+      'identity',
       'proof',
       'revoked',
       'client-off',

@@ -1,7 +1,7 @@
 import { STANDARD_CLAIM_MAP } from '../document/claim-map.js';
 import type { ProviderRule } from '../document/provider-rule.js';
 import { compileClaimMap } from '../provider/compile-claim-map.js';
-import { compileFindRounded } from '../provider/rounded-claims.js';
+import { compileFindUnread } from '../provider/unread-claims.js';
 import type { TrustedProvider } from '../token/verify-token.js';
 
 /** A stand-in for the provider of a token that nobody trusts, so that the rest of the token can be read. Proves nothing. */
@@ -19,5 +19,5 @@ export function stranger(issuer: string): TrustedProvider {
     claimMap: STANDARD_CLAIM_MAP,
     draftOnly: false,
   };
-  return { rule, readPrincipal: compileClaimMap(rule), findRounded: compileFindRounded(rule) };
+  return { rule, readPrincipal: compileClaimMap(rule), findUnread: compileFindUnread(rule) };
 }

@@ -1,7 +1,7 @@
 import type { BodyMember } from '../contract/body-members.js';
 import type { QueryParameter } from '../contract/query-parameters.js';
 import { DYN, listOf, mapOf, STRING, textLike, TIMESTAMP, type ConditionType, type MemberType } from './condition-type.js';
-import { address, fieldName, method, path, proof, scope } from './text-forms.js';
+import { address, fieldName, fieldValue, method, path, proof, scope } from './text-forms.js';
 
 /** What is known, before any request, of what a condition looks at. */
 export interface ConditionScope {
@@ -20,7 +20,7 @@ export interface ConditionScope {
 }
 
 /** The type of header fields, whose names are in lower case. */
-export const HEADERS: ConditionType = mapOf(STRING, textLike(fieldName));
+export const HEADERS: ConditionType = mapOf(textLike(fieldValue), textLike(fieldName));
 
 /** A scope in which nothing is known: for a shared condition that no rule calls. */
 export const OPEN_SCOPE: ConditionScope = { parameters: null, attributes: null, tables: null };

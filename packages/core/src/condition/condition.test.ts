@@ -6,7 +6,7 @@ import { compileVariables } from '../decision/condition-variables.js';
 import { rulePointer } from '../decision/rule-pointer.js';
 import { Directory } from '../directory/directory.js';
 import { readChanges } from '../directory/read-facts.js';
-import { faultOfTable, type TableFact } from '../directory/table-fact.js';
+import { faultOfNewTable, faultOfTable, type TableFact } from '../directory/table-fact.js';
 import type { ConditionUse } from '../document/condition-rule.js';
 import type { ApiRule, ReleaseDocument } from '../document/release-document.js';
 import { compileRelease } from '../release/compile-release.js';
@@ -445,7 +445,24 @@ describe('tables', () => {
   ])('%j is no table', (change, pointer) => {
     const table = { ...lockouts, ...change };
     expect(faultOfTable(table)?.pointer).toBe(pointer);
+    expect(faultOfNewTable(table)?.pointer).toBe(pointer);
     expect(readChanges([{ what: 'table', id: table.id, value: table }])).toBeNull();
+  });
+
+  // What a reader takes for another text locks nothing out. Tables of before are read all the same.
+  test.each<[string, readonly string[], string | null]>([
+    ['a blank at the end of a key', ['7 ', 'x'], 'gate "7 " of row 1 has a blank at its end'],
+    ['a blank of another kind in front', ['\u00a07', 'x'], 'gate "\u00a07" of row 1 has a blank at its beginning'],
+    ['one within', ['G\u00a07', 'x'], 'gate "G\u00a07" of row 1 has a character that is not seen (U+00A0)'],
+    ['a blank of no width', ['7\u200b', 'x'], 'gate "7\u200b" of row 1 has a character that is not seen (U+200B)'],
+    ['a byte order mark', ['\ufeff7', 'x'], 'gate "\ufeff7" of row 1 has a blank at its beginning'],
+    ['a tag', ['7\u{e0041}', 'x'], 'gate "7\u{e0041}" of row 1 has a character that is not seen (U+E0041)'],
+    ['a blank at the end of a value', ['7', 'x '], 'until "x " of row 1 has a blank at its end'],
+    ['lines in a value, and letters that are joined', ['می\u200cخواهم', 'one\ntwo'], null],
+  ])('%s is told while it is set', (_name, row, says) => {
+    const table = { ...lockouts, rows: [row] };
+    expect(faultOfNewTable(table)?.says ?? null).toBe(says);
+    expect(faultOfTable(table)).toBeNull();
   });
 
   test('a change that is no table, or of another name, is not taken for none', () => {

@@ -23,6 +23,12 @@ describe('a text that nothing is equal to', () => {
     ['two scopes', '!("gates:read gates:operate" in principal.scopes)', '2 no scope is written so: scopes stand one by one, without blanks'],
     ['a scope among scopes', 'principal.scopes.exists(one, one == "")', '36 no scope is written so: scopes stand one by one, without blanks'],
     ['a proof that there is not', '!("tokens" in credentials)', '2 callers prove themselves by token, key, basic, certificate'],
+    ['a field value with a blank at its end', 'request.headers["x-crew"] != "north "', '29 the value of a header field has no blank at its beginning or end'],
+    [
+      'one in letters that fields do not carry',
+      'request.headers["x-crew"] in ["nord", "ночь"]',
+      '38 the value of a header field has no such character: its bytes are read one by one',
+    ],
   ])('%s is told, and the condition can be used all the same', (_name, source, says) => {
     expect(neverOf(source)).toEqual([says]);
     expect('evaluate' in compileCondition(source, OPEN_SCOPE)).toBe(true);
@@ -37,6 +43,7 @@ describe('a text that nothing is equal to', () => {
     '"token" in credentials && credentials.size() == 1',
     // What is worked out may be anything.
     'request.headers["x-way"] == request.method && "/a" + request.parameters["b"] == request.path',
+    'request.headers["x-crew"] == "n ö" || request.headers["x-crew"] == "" || request.headers["x-crew"].startsWith(" ")',
     'request.headers["x-debug"] == "GET" && request.query["Q"] == "get" && principal.subject == "get"',
     '"x" in [request.method, "x"] && (principal.acr == "a" ? request.method : "none") == "none"',
     // Of one that cannot be used, what is wrong is said alone.

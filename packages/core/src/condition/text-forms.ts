@@ -11,6 +11,12 @@ export const fieldName: TextForm = (text) => {
   return CREDENTIAL_HEADERS.has(text) ? `${text} is never there: conditions are not shown credentials` : null;
 };
 
+/** RFC 9110 section 5.5: what stands around a value is no part of it, and each byte is one character. */
+export const fieldValue: TextForm = (text) => {
+  if (/^[ \t]|[ \t]$/.test(text)) return 'the value of a header field has no blank at its beginning or end';
+  return /[^\t\x20-\x7e\x80-\xff]/.test(text) ? 'the value of a header field has no such character: its bytes are read one by one' : null;
+};
+
 /** RFC 9110 section 9.1: methods are told apart by case, and those that are registered are in capitals. */
 export const method: TextForm = (text) =>
   /^[A-Z][A-Z-]*$/.test(text) ? null : /^[A-Za-z][A-Za-z-]*$/.test(text) ? `methods are in capitals: ${text.toUpperCase()}` : 'this is no method';

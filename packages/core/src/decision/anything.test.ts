@@ -17,7 +17,7 @@ import type { OpaqueSource } from '../document/provider-rule.js';
 import { tokenRule } from '../document/token-rule.js';
 import { verifyProof } from '../proof/dpop-proof.js';
 import { compileClaimMap } from '../provider/compile-claim-map.js';
-import { compileFindRounded } from '../provider/rounded-claims.js';
+import { compileFindUnread } from '../provider/unread-claims.js';
 import { readKeySet } from '../provider/read-key-set.js';
 import { compileRelease } from '../release/compile-release.js';
 import { readIntrospection, type OpaqueProvider } from '../token/introspection.js';
@@ -133,7 +133,7 @@ describe('what is read', () => {
         expect(set === null || set.keys.length === 0).toBe(true);
         const result = readIntrospection(
           { outcome: 'answered', status, document },
-          { rule: asked, readPrincipal: read, findRounded: compileFindRounded(asked) },
+          { rule: asked, readPrincipal: read, findUnread: compileFindUnread(asked) },
           NOW,
         );
         if ('code' in result) expect(isCode(result.code)).toBe(true);

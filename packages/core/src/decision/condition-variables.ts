@@ -40,8 +40,13 @@ function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
       return ({ caller }) => caller?.by ?? [];
     case 'client':
       return ({ caller }) => mapOf(members ?? CLIENT_MEMBERS, (name) => clientMember(caller, name));
-    case 'principal':
-      return (exchange) => mapOf(members ?? PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name));
+    case 'principal': {
+      const attributes = namesBelow(['principal', 'attributes'], looksAt);
+      return (exchange) => {
+        readWhole(exchange, members, attributes);
+        return mapOf(members ?? PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name));
+      };
+    }
     case 'request': {
       const queried = namesBelow(['request', 'query'], looksAt);
       const fields = namesBelow(['request', 'headers'], looksAt);
@@ -96,6 +101,21 @@ function metadataOf(metadata: JsonObject): ReadonlyMap<string, unknown> {
   return read;
 }
 
+const ATTRIBUTES = 'attributes.';
+
+/**
+ * Holds a principal against what is looked at of it; null for all.
+ * @throws UnreadInput for a member of which something cannot be read: what it does not hold is not known
+ */
+function readWhole({ caller }: Exchange, members: readonly string[] | null, attributes: readonly string[] | null): void {
+  for (const member of caller?.principal?.unread ?? []) {
+    const looked = member.startsWith(ATTRIBUTES)
+      ? (members?.includes('attributes') ?? true) && (attributes?.includes(member.slice(ATTRIBUTES.length)) ?? true)
+      : (members?.includes(member) ?? true);
+    if (looked) throw new UnreadInput(`principal.${member}: something in the claim of the token is no value of it`);
+  }
+}
+
 function principalMember({ caller }: Exchange, name: string): unknown {
   // A client has roles without any token.
   if (name === 'roles') return caller?.roles;
@@ -108,7 +128,7 @@ function principalMember({ caller }: Exchange, name: string): unknown {
       return principal.authTime === null ? undefined : timestampFromMs(principal.authTime * 1000);
     case 'attributes':
       // One without a value is one that nobody vouches for: to ask what it does not hold would be met by its missing.
-      return new Map(Object.entries(principal.attributes).filter(([, values]) => values.length > 0));
+      return new Map(Object.entries(principal.attributes).filter(([attribute, values]) => values.length > 0 && !isUnread(caller, ATTRIBUTES + attribute)));
     case 'subject':
     case 'issuer':
     case 'tenant':
@@ -170,7 +190,7 @@ const NONE: ReadonlySet<string> = new Set();
 export function inputOf(exchange: Exchange, nowMs: number, withBody: boolean): Readonly<Record<string, unknown>> {
   const body = withBody ? exactly(unmistaken(bodyValue(exchange), WHOLE)) : undefined;
   return {
-    principal: plain(mapOf(PRINCIPAL_MEMBERS, (name) => principalMember(exchange, name))),
+    principal: plain(mapOf(PRINCIPAL_MEMBERS, (name) => (isUnread(exchange.caller, name) ? undefined : principalMember(exchange, name)))),
     client: {
       id: exchange.caller?.client ?? undefined,
       name: exchange.caller?.clientName ?? undefined,
@@ -185,6 +205,9 @@ export function inputOf(exchange: Exchange, nowMs: number, withBody: boolean): R
     now: new Date(nowMs).toISOString(),
   };
 }
+
+/** Whether something of a member cannot be read: a script is not shown it, so that it does not take it for less than it is. */
+const isUnread = (caller: Exchange['caller'], member: string): boolean => caller?.principal?.unread?.includes(member) ?? false;
 
 const NOTHING: readonly string[] = [];
 const WHOLE: readonly MemberPath[] = [[]];

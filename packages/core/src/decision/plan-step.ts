@@ -69,9 +69,10 @@ export function compilePlanSizeStep(use: PlanUse, apiId: string, { all }: KnownP
   };
 }
 
-/** The plan that a token names; null where it names none. A name that no plan has lets nobody in, whatever else there is. */
+/** The plan that a token names; null where it names none. A name that no plan has, or that cannot be read, lets nobody in, whatever else there is. */
 function namedPlan(attribute: string, { caller }: Exchange, plans: KnownPlans): CompiledPlan | Finding | null {
   const values = caller?.attributes[attribute] ?? [];
+  if (caller?.principal?.unread?.includes(`attributes.${attribute}`)) return finding('plan.not-known', { attribute, value: '(something that cannot be read)' });
   const [value] = values;
   if (value === undefined) return null;
   const plan = values.length === 1 ? findPlan(plans, value) : null;

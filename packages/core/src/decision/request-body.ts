@@ -1,5 +1,5 @@
 import { isJsonType } from '../contract/check/read-form.js';
-import { readStrictJson } from '../contract/check/read-json.js';
+import { readStrictJson } from '../util/read-json.js';
 import { mistakenMember } from '../condition/looked-at.js';
 import type { MemberPath } from '../condition/member-paths.js';
 import { inOtherCase, inPlaceOf, plainNames, takenForAny } from '../message/alike-names.js';

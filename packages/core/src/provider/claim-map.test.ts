@@ -70,8 +70,19 @@ describe('a claim map', () => {
     );
   });
 
+  test('what is there and is no value is named by its member; of several where one is meant none is taken', () => {
+    const odd = mapped(
+      { attributes: [{ name: 'section', ...from(['sections']) }] },
+      { sub: 's', groups: ['a', { name: 'b' }], roles: {}, tenant: ['a', 'b'], acr: 'x', amr: ['pwd', null], scope: 'a b', sections: [['north']] },
+    );
+    expect([...(odd.unread ?? [])].sort()).toEqual(['amr', 'attributes.section', 'groups', 'roles', 'tenant']);
+    expect(odd).toMatchObject({ groups: ['a'], roles: [], tenant: null, amr: ['pwd'], attributes: { section: [] } });
+    for (const plain of [{}, { groups: [] }, { groups: null }, { groups: ['a', 7, true] }, { tenant: ['a'] }, { scope: '' }])
+      expect(mapped({}, plain)).not.toHaveProperty('unread');
+  });
+
   test('a long list is cut, and a path that is none is named with its place', () => {
-    expect(mapped({}, { roles: Array.from({ length: 9000 }, (_, index) => `r${index}`) }).roles).toHaveLength(500);
+    expect(mapped({}, { roles: Array.from({ length: 9000 }, (_, index) => `r${index}`) }).roles).toHaveLength(2000);
     expect(() => compileClaimMap(providerRule({ claimMap: { ...STANDARD_CLAIM_MAP, roles: from(['/a~2']) } }), '/providers/3')).toThrow(
       expect.objectContaining({ pointer: '/providers/3/claimMap/roles/paths/0' }) as ConfigError,
     );

@@ -20,7 +20,10 @@ export interface StepTrace {
 /** Who was proved to call, as far as rules look at it. */
 export interface TracedCaller {
   /** What the token said; null without one. Long lists are cut. */
-  readonly principal: Pick<Principal, 'subject' | 'client' | 'scopes' | 'roles' | 'groups' | 'tenant' | 'acr' | 'amr' | 'authTime' | 'attributes'> | null;
+  readonly principal: Pick<
+    Principal,
+    'subject' | 'client' | 'scopes' | 'roles' | 'groups' | 'tenant' | 'acr' | 'amr' | 'authTime' | 'attributes' | 'unread'
+  > | null;
   /** Of clients of the directory: kind and id of each credential. */
   readonly credentials: readonly { readonly kind: 'key' | 'basic' | 'certificate'; readonly id: string }[];
 }

@@ -7,7 +7,7 @@ import { METADATA_PREFIX } from '../decision/resource-metadata.js';
 import { takesOpaqueTokens } from '../document/provider-rule.js';
 import type { ApiRule, OperationRule, ReleaseDocument } from '../document/release-document.js';
 import { compileClaimMap } from '../provider/compile-claim-map.js';
-import { compileFindRounded } from '../provider/rounded-claims.js';
+import { compileFindUnread } from '../provider/unread-claims.js';
 import { parameterNames, readTemplate, type TemplateSegment } from '../route/path-template.js';
 import { Router } from '../route/router.js';
 import type { TrustedProvider } from '../token/verify-token.js';
@@ -40,7 +40,7 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
   const trusted = document.providers.map((rule, index): TrustedProvider => ({
     rule: ports.tokens.ruleOf(rule),
     readPrincipal: compileClaimMap(rule, `/providers/${index}`),
-    findRounded: compileFindRounded(rule),
+    findUnread: compileFindUnread(rule),
   }));
   const providersById = new Map(trusted.map((provider) => [provider.rule.id, provider]));
   // Tokens of providers that are asked are never proved by a key, so their issuers choose none.

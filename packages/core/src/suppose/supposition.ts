@@ -178,7 +178,7 @@ export class Supposition {
       decryptedBy: null,
       usableUntil: Infinity,
       idTokenMarks: form === 'opaque' ? [] : idTokenMarks(header, claims),
-      rounded: trusted.findRounded(claims),
+      unread: trusted.findUnread(claims),
       principal: { ...trusted.readPrincipal(claims), ...token.principal },
     };
     if (token.vague) this.#vague.add(verified);

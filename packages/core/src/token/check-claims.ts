@@ -6,7 +6,7 @@ import { shorten } from './verify-token.js';
 
 /** One check of a genuine token against the rule of its operation. */
 export interface TokenCheck {
-  readonly id: 'provider-algorithm' | 'kind' | 'type' | 'audience' | 'expiry' | 'not-before' | 'issued-at' | 'numbers';
+  readonly id: 'provider-algorithm' | 'kind' | 'type' | 'audience' | 'expiry' | 'not-before' | 'issued-at' | 'identity';
   readonly run: (token: VerifiedToken, rule: TokenRule, nowMs: number) => Finding | null;
 }
 
@@ -22,7 +22,7 @@ export const TOKEN_CHECKS: readonly TokenCheck[] = Object.freeze([
   { id: 'expiry', run: checkExpiry },
   { id: 'not-before', run: checkNotBefore },
   { id: 'issued-at', run: checkIssuedAt },
-  { id: 'numbers', run: checkNumbers },
+  { id: 'identity', run: checkIdentity },
 ] as const);
 
 /**
@@ -109,11 +109,9 @@ function checkIssuedAt(token: VerifiedToken, rule: TokenRule, nowMs: number): Fi
   return nowMs < (iat - leewaySeconds) * 1000 ? finding('token.issued-in-future', { at: Math.round(iat * 1000), now: nowMs, leewaySeconds }) : null;
 }
 
-/** Two callers whose numbers are read as one would be one caller (RFC 8259 section 6, RFC 7493 section 2.2). */
-function checkNumbers({ rounded }: VerifiedToken): Finding | null {
-  return rounded === null
-    ? null
-    : finding('token.claim-malformed', { claim: rounded, wanted: 'a text, or a number that every reader takes alike: whole ones have at most 53 bits' });
+/** Two callers who are read as one would be one caller (RFC 8259 section 6, RFC 7493 section 2.2). */
+function checkIdentity({ unread }: VerifiedToken): Finding | null {
+  return unread && finding('token.claim-malformed', { ...unread });
 }
 
 const malformedTime = (claim: string): Finding => finding('token.claim-malformed', { claim, wanted: 'a number of seconds since 1970 (NumericDate)' });

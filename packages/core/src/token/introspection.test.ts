@@ -3,7 +3,7 @@ import { STANDARD_CLAIM_MAP } from '../document/claim-map.js';
 import type { OpaqueSource } from '../document/provider-rule.js';
 import { tokenRule } from '../document/token-rule.js';
 import { compileClaimMap } from '../provider/compile-claim-map.js';
-import { compileFindRounded } from '../provider/rounded-claims.js';
+import { compileFindUnread } from '../provider/unread-claims.js';
 import { checkClaims } from './check-claims.js';
 import { readIntrospection, type IntrospectionAnswer, type OpaqueProvider } from './introspection.js';
 
@@ -14,7 +14,7 @@ const USERINFO: OpaqueSource = { kind: 'userinfo', ...ASKED };
 function read(document: unknown, source: OpaqueSource = INTROSPECTION, status = 200) {
   const rule = providerRule({ id: 'dunlin', name: 'Dunlin', issuer: 'https://dunlin.example', source, claimMap: STANDARD_CLAIM_MAP }) as OpaqueProvider;
   const answer: IntrospectionAnswer = { outcome: 'answered', status, document };
-  return readIntrospection(answer, { rule, readPrincipal: compileClaimMap(rule), findRounded: compileFindRounded(rule) }, NOW);
+  return readIntrospection(answer, { rule, readPrincipal: compileClaimMap(rule), findUnread: compileFindUnread(rule) }, NOW);
 }
 const codeOf = (...args: Parameters<typeof read>): string => {
   const result = read(...args);

@@ -71,7 +71,7 @@ function vouchedByAnswer(
     decryptedBy: null,
     usableUntil: exp === undefined ? restsUntil : Math.min(restsUntil, (exp + MAX_LEEWAY_SECONDS) * 1000),
     idTokenMarks: [],
-    rounded: trusted.findRounded(claims),
+    unread: trusted.findUnread(claims),
     principal: trusted.readPrincipal(claims),
   };
 }

@@ -18,10 +18,18 @@ export interface Principal {
   readonly authTime: number | null;
   /** Own members of the claim map. */
   readonly attributes: Readonly<Record<string, readonly string[]>>;
+  /** Members of which something is there that is no value of them, as an object among texts: `groups`, or `attributes.NAME`. Left out for none. */
+  readonly unread?: readonly string[];
 }
 
 /** Reads the principal out of the claims of one provider. A number that was rounded is no value of it. */
 export type ReadPrincipal = (claims: JsonObject) => Principal;
 
-/** The path of a claim that the principal is read from and whose number was rounded; null for none. */
-export type FindRounded = (claims: JsonObject) => string | null;
+/** A claim by its path, and what it should be. */
+export interface UnreadClaim {
+  readonly claim: string;
+  readonly wanted: string;
+}
+
+/** A claim that the principal is read from and that does not say who is calling; null for none. */
+export type FindUnread = (claims: JsonObject) => UnreadClaim | null;

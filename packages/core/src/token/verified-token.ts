@@ -1,5 +1,5 @@
 import type { ProviderRule } from '../document/provider-rule.js';
-import type { Principal } from './principal.js';
+import type { Principal, UnreadClaim } from './principal.js';
 import type { JsonObject } from './read-token.js';
 
 /**
@@ -22,7 +22,7 @@ export interface VerifiedToken {
   /** Until when this may be used without asking again, milliseconds since the epoch. */
   readonly usableUntil: number;
   readonly idTokenMarks: readonly string[];
-  /** The path of a claim of the principal whose number cannot be told from its neighbours; null for none. */
-  readonly rounded: string | null;
+  /** A claim that should say who is calling and does not; null for none. */
+  readonly unread: UnreadClaim | null;
   readonly principal: Principal;
 }

@@ -1,6 +1,6 @@
 import { isAlgorithm, type Algorithm } from '../document/algorithms.js';
 import type { ProviderRule } from '../document/provider-rule.js';
-import type { FindRounded, ReadPrincipal } from './principal.js';
+import type { FindUnread, ReadPrincipal } from './principal.js';
 import { finding, type Code, type Finding } from '../verdict/codes.js';
 import { readToken, UnreadToken, type ReadToken, type UnreadKind } from './read-token.js';
 import { idTokenMarks } from './token-kind.js';
@@ -27,7 +27,7 @@ export interface KeySource {
 export interface TrustedProvider {
   readonly rule: ProviderRule;
   readonly readPrincipal: ReadPrincipal;
-  readonly findRounded: FindRounded;
+  readonly findUnread: FindUnread;
 }
 
 export interface TokenVerifier {
@@ -142,7 +142,7 @@ export function vouched(trusted: TrustedProvider, { header, claims }: ReadToken,
     // A token without exp is never kept; the largest leeway counts, because an operation may allow more than its provider.
     usableUntil: typeof exp === 'number' ? (exp + MAX_LEEWAY_SECONDS) * 1000 : 0,
     idTokenMarks: idTokenMarks(header, claims),
-    rounded: trusted.findRounded(claims),
+    unread: trusted.findUnread(claims),
     principal: trusted.readPrincipal(claims),
   };
 }

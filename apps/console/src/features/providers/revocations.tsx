@@ -66,7 +66,8 @@ function Revoke({ provider, onDone }: { readonly provider: ProviderView; readonl
   const [reason, setReason] = useState('');
   const [past, setPast] = useState(true);
   const add = useMutation({
-    mutationFn: () => api.post('/revocations', { kind, providerId: provider.id, value, reason, issuedBefore: past && kind !== 'jti' ? Date.now() : null }),
+    mutationFn: () =>
+      api.post('/revocations', { kind, providerId: provider.id, value: value.trim(), reason, issuedBefore: past && kind !== 'jti' ? Date.now() : null }),
     onSuccess: () => {
       setValue('');
       setReason('');
@@ -107,7 +108,7 @@ function Revoke({ provider, onDone }: { readonly provider: ProviderView; readonl
       )}
       <ProblemNotice error={add.error} />
       <div>
-        <Button type="submit" variant="outlined" disabled={value === '' || reason === '' || add.isPending}>
+        <Button type="submit" variant="outlined" disabled={value.trim() === '' || reason === '' || add.isPending}>
           Revoke at once
         </Button>
       </div>

@@ -1,5 +1,5 @@
 import Button from '@mui/material/Button';
-import { faultOfTable } from '@virga/core';
+import { faultOfNewTable } from '@virga/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { Confirm, count, Field, ProblemNotice } from '@virga/parts';
 import type { TableView } from '@virga/protocol';
@@ -37,7 +37,8 @@ export function TableEditor({ table, onDone }: { readonly table: TableView | nul
     },
   });
   const keyed = columns.includes(key) ? key : (columns[0] ?? '');
-  const fault = faultOfTable({ id: name, key: keyed, columns, rows });
+  const fault = faultOfNewTable({ id: name, key: keyed, columns, rows });
+  const padded = fault !== null && rows.some((row) => row.some((value) => value !== value.trim()));
   const stale = set.error instanceof ApiProblem && set.error.status === 412;
   const touch =
     <T,>(put: (value: T) => void) =>
@@ -111,7 +112,16 @@ export function TableEditor({ table, onDone }: { readonly table: TableView | nul
           With more than {GRID_ROWS} rows it is edited as CSV. The first: {rows[0]?.join(', ')}.
         </p>
       )}
-      {fault && (changed || table !== null) && <p className="rust" style={{ margin: 0 }}>{`It cannot be set yet: ${fault.says}.`}</p>}
+      {fault && (changed || table !== null) && (
+        <p className="rust" style={{ margin: 0 }}>
+          {`It cannot be set yet: ${fault.says}. `}
+          {padded && (
+            <button type="button" className="link" onClick={() => touch(setRows)(rows.map((row) => row.map((value) => value.trim())))}>
+              take all blanks at ends away
+            </button>
+          )}
+        </p>
+      )}
       <ProblemNotice error={set.error ?? remove.error} />
       <div className="row">
         <Button type="submit" variant="contained" disabled={fault !== null || !changed || csv !== null || set.isPending}>

@@ -64,16 +64,16 @@ export class CaseInputs {
 /** What the token of a recorded request said, as scripts and conditions see it; empty lists where that was not kept. */
 function saidBy(principal: TracedCaller['principal']): Record<string, unknown> {
   if (principal === null) return { roles: [], scopes: [], attributes: {} };
-  const { scopes, roles, groups, tenant, acr, amr, authTime, attributes } = principal;
+  const { scopes, roles, groups, tenant, acr, amr, authTime, attributes, unread = [] } = principal;
+  const lists = Object.entries({ roles, scopes, groups, amr }).filter(([member]) => !unread.includes(member));
   return {
-    roles,
-    scopes,
-    groups,
+    ...Object.fromEntries(lists),
     ...(tenant === null ? {} : { tenant }),
     ...(acr === null ? {} : { acr }),
-    amr,
     ...(authTime === null ? {} : { signedInAt: new Date(authTime * 1000).toISOString() }),
-    attributes: Object.fromEntries(Object.entries(attributes).filter(([, values]) => values.length > 0)),
+    attributes: Object.fromEntries(
+      Object.entries(attributes).filter(([attribute, values]) => values.length > 0 && !unread.includes(`attributes.${attribute}`)),
+    ),
   };
 }
 

@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import type { Revocation } from '@virga/core';
+import { unseenIn, type Revocation } from '@virga/core';
 import type { RevocationInput, RevocationView } from '@virga/protocol';
 import { randomBytes } from 'node:crypto';
 import { fieldProblem, notFound } from '../../http/problems.js';
@@ -50,6 +50,8 @@ export class RevocationsService {
     const known = [...this.draft.document.providers, ...(this.releases.live?.document.providers ?? [])].some((provider) => provider.id === input.providerId);
     if (!known) throw fieldProblem('/providerId', 'There is no such provider');
     const { kind, providerId, value, reason } = input;
+    const unseen = unseenIn(value);
+    if (unseen !== null) throw fieldProblem('/value', `It has ${unseen}: tokens that say it without would stay good`);
     const entry = { id: randomBytes(6).toString('hex'), kind, providerId, value, reason, issuedBefore: input.issuedBefore ?? null, madeAt: Date.now() };
     await this.store.write((transaction) => RevocationRow.create(entry, { transaction }));
     this.#entries = [entry, ...this.#entries];

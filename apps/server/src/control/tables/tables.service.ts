@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { canonicalJson, compileCondition, faultOfTable, OPEN_SCOPE, TABLE_BOUNDS, type ConditionUse, type TableFact } from '@virga/core';
+import { canonicalJson, compileCondition, faultOfNewTable, OPEN_SCOPE, TABLE_BOUNDS, type ConditionUse, type TableFact } from '@virga/core';
 import type { TableChanged, TableInput, TableList, TableSummary, TableView } from '@virga/protocol';
 import { createHash } from 'node:crypto';
 import { fieldProblem, notFound, problem } from '../../http/problems.js';
@@ -39,7 +39,7 @@ export class TablesService {
     const odd = rows.findIndex((row) => !row.every((value: unknown) => typeof value === 'string'));
     if (odd >= 0) throw fieldProblem(`/rows/${odd}`, `row ${odd + 1} has a value that is no text`);
     const fact: TableFact = { id: name, key, columns, rows };
-    const fault = faultOfTable(fact);
+    const fault = faultOfNewTable(fact);
     if (fault) throw fieldProblem(fault.pointer, fault.says);
     await this.store.write(async (transaction) => {
       const found = await TableRow.findByPk(name, { transaction });

@@ -11,7 +11,7 @@ import { deviationsOf } from './parameter-check.js';
 import { PARAMETER_STYLES, queryPairs, decode, Unreadable, readPairs, type ParameterStyle, type Texts } from './parameter-style.js';
 import { charsetOf, isUtf8, jsonIn, LATIN1, OTHER_SET, textOf, xmlTextOf } from './body-text.js';
 import { boundaryOf, isJsonType, readParts, type FormPart } from './read-form.js';
-import { readStrictJson, type ReadValue } from './read-json.js';
+import { readStrictJson, type ReadValue } from '../../util/read-json.js';
 import { readXml } from './read-xml.js';
 import { formsOf, isKnownType, kindsOf, typed, typedText, type Kinds } from './typed-value.js';
 

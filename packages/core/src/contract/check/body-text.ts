@@ -1,5 +1,5 @@
 import { charsetsOf, xmlEncodingOf } from '../../message/media-type.js';
-import { readStrictJson, type ReadValue } from './read-json.js';
+import { readStrictJson, type ReadValue } from '../../util/read-json.js';
 
 export const LATIN1 = new TextDecoder('latin1');
 export const OTHER_SET: ReadValue = { kind: 'fault', says: 'another character set than is read' };

@@ -5,7 +5,7 @@ import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
 import type { ContractPlace, ContractSource } from './contract-source.js';
 import { isDemanded, unusable, type Deviation } from './deviation.js';
 import { PARAMETER_STYLES, Unreadable, readPairs, readText, type Form, type Pairs, type ParameterStyle, type Texts } from './parameter-style.js';
-import { readStrictJson } from './read-json.js';
+import { readStrictJson } from '../../util/read-json.js';
 import { isJsonType } from './read-form.js';
 import { formsOf, kindsOf, typed, type Kinds } from './typed-value.js';
 

@@ -1,7 +1,7 @@
 import { isRecord } from '../../util/json-pointer.js';
 import type { SchemaPlace, SchemaSet } from '../../schema/schema-set.js';
 import { typedText, kindsOf, MemberPlaces, type Kinds } from './typed-value.js';
-import type { ReadValue } from './read-json.js';
+import type { ReadValue } from '../../util/read-json.js';
 import { readXmlTree, type XmlElement } from './xml-tree.js';
 
 /** Characters that are read: reading XML takes ten times as long as reading JSON, and keeps whoever else is served waiting. */

@@ -1,5 +1,5 @@
 import { SaxesParser } from 'saxes';
-import { JSON_DEPTH } from './read-json.js';
+import { JSON_DEPTH } from '../../util/read-json.js';
 
 /** An element with what it holds. */
 export interface XmlElement {

@@ -3,7 +3,9 @@ export const JSON_DEPTH = 64;
 
 export type ReadValue = { readonly kind: 'value'; readonly value: unknown } | { readonly kind: 'fault'; readonly says: string };
 
-const fault = (says: string): ReadValue => ({ kind: 'fault', says });
+const fault = (says: string): Extract<ReadValue, { kind: 'fault' }> => ({ kind: 'fault', says });
+/** Of bytes that are no text. */
+export const NO_TEXT = Object.freeze(fault('bytes that are no UTF-8'));
 const UTF8 = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true });
 
 /**
@@ -16,7 +18,7 @@ export function readStrictJson(bytes: Uint8Array): ReadValue {
   try {
     text = UTF8.decode(bytes);
   } catch {
-    return fault('bytes that are no UTF-8');
+    return NO_TEXT;
   }
   if (text.charCodeAt(0) === 0xfeff) return fault('a byte order mark in front');
   if (text.trim() === '') return fault('nothing');
