@@ -16,7 +16,7 @@ export interface AgainstContract {
   readonly unnamed: { readonly body: readonly string[]; readonly query: readonly string[] };
   /** What comes to an error, or never holds, for bodies as they are described: each such request would be refused, or none. */
   readonly faults: readonly ConditionFault[];
-  /** Texts that no request has where they are looked for, whatever a contract says: a method in small letters, a field that is never shown. */
+  /** Texts that no request has where they are looked for, whatever a contract says: a method in small letters, a field or parameter that is never shown. */
   readonly never: readonly ConditionFault[];
 }
 

@@ -1,6 +1,5 @@
 import { wordLength, type ConditionFault } from './condition-fault.js';
 import { FUNCTIONS, OPERATORS, TYPE_NAMES, type Overload } from './condition-functions.js';
-import { HEADERS } from './condition-input.js';
 import {
   comparable,
   DYN,
@@ -22,8 +21,8 @@ import {
   type MemberType,
 } from './condition-type.js';
 import { faultOfLiteral, writtenText } from './literal-faults.js';
-import { CREDENTIAL_HEADERS, fieldName } from './text-forms.js';
 import type { Expression, ParsedCondition } from './parse-condition.js';
+import type { TextForm } from './text-forms.js';
 
 /** What a check finds out: faults in the order of the text, and the type of every expression by its id. */
 export interface CheckedCondition {
@@ -59,6 +58,7 @@ type Kind<Case extends Expression['exprKind']['case']> = Extract<Expression['exp
 type CallOf = Kind<'callExpr'>;
 
 const EMPTY: Names = new Map();
+const formOfKeys = (of: ConditionType): TextForm | null => (of.kind === 'map' && of.key.kind === 'string' ? (of.key.form ?? null) : null);
 const CONSTANTS: Readonly<Record<string, ConditionType>> = {
   boolValue: BOOL,
   int64Value: INT,
@@ -144,8 +144,10 @@ class Check {
 
   #member(expression: Expression, of: ConditionType, name: string): ConditionType {
     if (of.kind === 'dyn') return DYN;
-    if (of === HEADERS && name !== name.toLowerCase()) return this.fault(expression, `names of header fields are in lower case here: ${name.toLowerCase()}`);
-    if (of === HEADERS && CREDENTIAL_HEADERS.has(name)) this.#say(this.never, expression, fieldName(name) ?? '');
+    if (of.kind === 'map' && of.lowerCase && name !== name.toLowerCase())
+      return this.fault(expression, `names of header fields are in lower case here: ${name.toLowerCase()}`);
+    const says = formOfKeys(of)?.(name) ?? null;
+    if (says !== null) this.#say(this.never, expression, says);
     if (of.kind === 'map') return fits(STRING, of.key) ? of.of : this.fault(expression, `its keys are of type ${typeName(of.key)}`);
     if (of.kind !== 'record') return this.fault(expression, `a ${typeName(of)} has no members`);
     const member = of.members[name];
@@ -226,7 +228,7 @@ class Check {
   #index(expression: Expression, { args }: CallOf, of: ConditionType, by: ConditionType): ConditionType {
     if (of.kind === 'dyn') return DYN;
     const written = writtenText(args[1]);
-    if (written !== null && (of.kind === 'record' || of === HEADERS)) return this.#member(expression, of, written);
+    if (written !== null && (of.kind === 'record' || formOfKeys(of) !== null)) return this.#member(expression, of, written);
     if (of.kind === 'list') return comparable(by, INT) ? of.of : this.fault(expression, `items of a list are numbered, from 0; this is a ${typeName(by)}`);
     if (of.kind === 'map') return comparable(by, of.key) ? of.of : this.fault(expression, `its keys are of type ${typeName(of.key)}, not ${typeName(by)}`);
     if (of.kind !== 'record') return this.fault(expression, `a ${typeName(of)} has no items`);

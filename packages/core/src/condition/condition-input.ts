@@ -1,7 +1,7 @@
 import type { BodyMember } from '../contract/body-members.js';
 import type { QueryParameter } from '../contract/query-parameters.js';
 import { DYN, listOf, mapOf, STRING, textLike, TIMESTAMP, type ConditionType, type MemberType } from './condition-type.js';
-import { address, fieldName, fieldValue, method, path, proof, scope } from './text-forms.js';
+import { address, butFor, fieldName, fieldValue, method, path, proof, scopeName, type TextForm } from './text-forms.js';
 
 /** What is known, before any request, of what a condition looks at. */
 export interface ConditionScope {
@@ -17,10 +17,19 @@ export interface ConditionScope {
   readonly bodyMembers?: readonly BodyMember[];
   /** Parameters that contracts name in the query; null or left out where nobody knows. Others may be sent all the same. */
   readonly queryParameters?: readonly QueryParameter[] | null;
+  /** Where some of these operations take credentials, as `headers.x-key` and `query.key`: conditions are not shown what travels there. */
+  readonly unshown?: readonly string[];
 }
 
-/** The type of header fields, whose names are in lower case. */
-export const HEADERS: ConditionType = mapOf(textLike(fieldValue), textLike(fieldName));
+/** Header fields, whose names are in lower case. @param form of their names */
+const headersOf = (form: TextForm): ConditionType => ({ kind: 'map', key: textLike(form), of: textLike(fieldValue), lowerCase: true });
+const HEADERS = headersOf(fieldName);
+
+/** Names in one part of a request in which these operations take credentials. */
+function unshownIn(part: 'headers' | 'query', { unshown = [] }: ConditionScope): ReadonlySet<string> {
+  const before = `${part}.`;
+  return new Set(unshown.flatMap((place) => (place.startsWith(before) ? [place.slice(before.length)] : [])));
+}
 
 /** A scope in which nothing is known: for a shared condition that no rule calls. */
 export const OPEN_SCOPE: ConditionScope = { parameters: null, attributes: null, tables: null };
@@ -34,7 +43,9 @@ const each = (names: readonly string[], make: (name: string) => MemberType): Rec
  * The variables of conditions with their types: one table for the check, the completion and the documents.
  * @param bodyType what is believed of the body: nothing that decides, for anything may be sent
  */
-export function inputOf({ parameters, attributes, tables, body = true }: ConditionScope, bodyType: ConditionType = DYN): Readonly<Record<string, MemberType>> {
+export function inputOf(scope: ConditionScope, bodyType: ConditionType = DYN): Readonly<Record<string, MemberType>> {
+  const { parameters, attributes, tables, body = true } = scope;
+  const [fields, keys] = [unshownIn('headers', scope), unshownIn('query', scope)];
   const texts = listOf(STRING);
   return each(['principal', 'client', 'credentials', 'request', 'resource', 'now'], (name) => {
     switch (name) {
@@ -45,7 +56,7 @@ export function inputOf({ parameters, attributes, tables, body = true }: Conditi
             issuer: member(STRING, 'The issuer of the token'),
             provider: member(STRING, 'Name of the provider that vouches for the token'),
             tenant: member(STRING, 'The tenant, where the claim map names one'),
-            scopes: member(listOf(textLike(scope)), 'Scopes of the token'),
+            scopes: member(listOf(textLike(scopeName)), 'Scopes of the token'),
             roles: member(texts, 'Roles, of the token and of the client'),
             groups: member(texts, 'Groups of the token'),
             acr: member(STRING, 'How strongly the user signed in'),
@@ -89,8 +100,8 @@ export function inputOf({ parameters, attributes, tables, body = true }: Conditi
                   ),
               'Parameters of the path',
             ),
-            query: member(mapOf(STRING), 'Parameters of the query. One that stands twice is an error.'),
-            headers: member(HEADERS, 'Header fields, names in lower case, without credentials'),
+            query: member(mapOf(STRING, keys.size === 0 ? STRING : textLike(butFor(keys))), 'Parameters of the query. One that stands twice is an error.'),
+            headers: member(fields.size === 0 ? HEADERS : headersOf(butFor(fields, fieldName)), 'Header fields, names in lower case, without credentials'),
             address: member(textLike(address), 'Where the request comes from, behind trusted hops'),
             ...(body
               ? {

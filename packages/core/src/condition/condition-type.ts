@@ -6,7 +6,8 @@ export type ConditionType =
   /** Texts, of some form where there is one. Nothing that decides: any text may come. */
   | { readonly kind: 'string'; readonly form?: TextForm }
   | { readonly kind: 'list'; readonly of: ConditionType }
-  | { readonly kind: 'map'; readonly key: ConditionType; readonly of: ConditionType }
+  /** Keys of one that is in lower case have no capitals. */
+  | { readonly kind: 'map'; readonly key: ConditionType; readonly of: ConditionType; readonly lowerCase?: true }
   /** One that is open may have other members, of which nothing is known. */
   | { readonly kind: 'record'; readonly name: string; readonly members: Readonly<Record<string, MemberType>>; readonly open?: boolean };
 

@@ -357,6 +357,22 @@ describe('in a decision', () => {
     const made = await provider;
     const api = apiRule();
     expect(conditionScope(releaseOf([made.rule], api), api, api.operations.slice(1, 3))).toEqual({ parameters: ['gateId'], attributes: [], tables: null });
+    // Where it takes credentials of its own, no condition sees anything.
+    const key = {
+      name: 'key',
+      type: 'apiKey',
+      declared: 'apiKey',
+      metadataUrl: null,
+      providers: [],
+      place: { kind: 'header', name: 'X-Key', scheme: null },
+    } as const;
+    const places = [
+      { kind: 'header', name: 'authorization', scheme: 'Bearer' },
+      { kind: 'query', name: 'access_token' },
+      { kind: 'cookie', name: 'at' },
+    ] as const;
+    const keyed = { ...api, token: { ...api.token, places }, schemes: [...api.schemes, key] };
+    expect(conditionScope(releaseOf([made.rule], keyed), keyed, keyed.operations).unshown).toEqual(['query.access_token', 'headers.x-key']);
   });
 
   test.each([

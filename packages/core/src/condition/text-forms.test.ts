@@ -50,6 +50,18 @@ describe('a text that nothing is equal to', () => {
     'request.method == "get" &&',
   ])('is not in %s', (source) => expect(neverOf(source)).toEqual([]));
 
+  const KEY = 'is never there: credentials travel in it, and conditions are not shown them';
+  test.each<[string, readonly string[]]>([
+    ['!("x-key" in request.headers)', [`2 x-key ${KEY}`]],
+    ['request.headers["x-key"] != "a" && !has(request.query.key)', [`15 x-key ${KEY}`, `36 key ${KEY}`]],
+    ['request.query["key"] == "a" || "key" in request.query', [`13 key ${KEY}`, `31 key ${KEY}`]],
+    ['"x-keys" in request.headers && has(request.query.keys) && has(request.body.key)', []],
+    ['!("X-Key" in request.headers)', ['2 names of header fields are in lower case here: x-key']],
+  ])('where credentials of the API travel: %s', (source, told) => {
+    const { never } = againstContract(source, { ...OPEN_SCOPE, unshown: ['headers.x-key', 'query.key'] });
+    expect(never.map(({ at, says }) => `${at} ${says}`)).toEqual(told);
+  });
+
   // What is told is so: the same condition, tried with what a request can have.
   test.each<[string, object, string]>([
     ['request.method == "get"', { request: { method: 'GET' } }, 'not-met'],

@@ -34,7 +34,14 @@ export const address: TextForm = (text) => {
 };
 
 /** RFC 6749 section 3.3: scopes stand one by one, and a blank parts two of them. */
-export const scope: TextForm = (text) => (/^[\x21\x23-\x5b\x5d-\x7e]+$/.test(text) ? null : 'no scope is written so: scopes stand one by one, without blanks');
+export const scopeName: TextForm = (text) =>
+  /^[\x21\x23-\x5b\x5d-\x7e]+$/.test(text) ? null : 'no scope is written so: scopes stand one by one, without blanks';
+
+/** Names that nobody is shown, since credentials travel under them. @param form of the others */
+export const butFor =
+  (names: ReadonlySet<string>, form: TextForm = () => null): TextForm =>
+  (text) =>
+    names.has(text) ? `${text} is never there: credentials travel in it, and conditions are not shown them` : form(text);
 
 const PROOFS = ['token', 'key', 'basic', 'certificate'];
 export const proof: TextForm = (text) => (PROOFS.includes(text) ? null : `callers prove themselves by ${PROOFS.join(', ')}`);

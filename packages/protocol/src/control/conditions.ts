@@ -75,6 +75,8 @@ export class ConditionScopeView implements ConditionScope {
   @IsArray() @NestedEach() @Type(() => BodyMemberView) bodyMembers: BodyMemberView[];
   /** Parameters that their contract names in their queries; null where not all of them could be looked up. */
   @IsOptional() @IsArray() @NestedEach() @Type(() => QueryParameterView) queryParameters: QueryParameterView[] | null;
+  /** Where some of them take credentials, as `headers.x-key` and `query.key`: conditions are not shown what travels there. */
+  @IsArray() @IsString({ each: true }) unshown: string[];
 }
 
 /** Members left out stay as they are. */

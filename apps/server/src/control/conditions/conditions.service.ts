@@ -46,11 +46,12 @@ export class ConditionsService {
     const wanted = operationIds && new Set(operationIds);
     // What the API asks is asked of those that have no list of their own.
     const operations = api.operations.filter(({ id, conditions }) => (wanted ? wanted.has(id) : conditions === null));
-    const { parameters, attributes } = conditionScope(document, api, operations);
+    const { parameters, attributes, unshown = [] } = conditionScope(document, api, operations);
     return {
       parameters: [...(parameters ?? [])],
       attributes: [...(attributes ?? [])],
       tables: await tableColumns(),
+      unshown: [...unshown],
       ...(await this.#named(api, operations)),
     };
   }
