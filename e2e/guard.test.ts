@@ -188,7 +188,9 @@ test('a table is made from CSV, named by a condition, and acts at once when a ro
   await page.reload();
   await expect(page.getByRole('row', { name: /closed_meters.*open meter/ })).toBeVisible();
   await page.getByRole('button', { name: 'add a row' }).click();
-  await page.getByLabel('meter of row 2').fill('M-301');
+  await page.getByLabel('meter of row 2').fill('M-301 ');
+  await expect(page.getByText('meter "M-301 " of row 2 has a blank at its end')).toBeVisible();
+  await page.getByRole('button', { name: 'take all blanks at ends away' }).click();
   await page.getByRole('button', { name: 'Set it now' }).click();
   await expect(page.getByText(/closed_meters is in force after/)).toBeVisible();
   expect(await status('M-301')).toBe(403);

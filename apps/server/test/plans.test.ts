@@ -275,6 +275,9 @@ describe('limits', () => {
     ['a zone that there is not', 'POST', '/plans', { ...PLAN, name: 'X', covers: [], quota: { requests: 1, per: 'day', zone: 'Here/There' } }],
     ['a subscription of nobody', 'POST', '/subscriptions', { clientId: 'none', planId: 'small', startsAt: null, endsAt: null }],
     ['a subscription to nothing', 'POST', '/subscriptions', { clientId: 'customer', planId: 'none', startsAt: null, endsAt: null }],
-    ['an end before the start', 'POST', '/subscriptions', { clientId: 'moves', planId: 'small', startsAt: 2000, endsAt: 1000 }],
+    ['an end before the start', 'POST', '/subscriptions', { clientId: 'moves', planId: 'small', startsAt: 1_900_000_000_000, endsAt: 1_800_000_000_000 }],
+    // Taken for milliseconds, the first would have begun in 1970 and the second never end.
+    ['a start in seconds', 'POST', '/subscriptions', { clientId: 'moves', planId: 'small', startsAt: 1_900_000_000, endsAt: null }],
+    ['an end in microseconds', 'POST', '/subscriptions', { clientId: 'moves', planId: 'small', startsAt: null, endsAt: 1_900_000_000_000_000 }],
   ])('%s is not taken', async (_name, method, path, body) => expect(await refusal(method, path, body)).toMatch(/^422/));
 });

@@ -271,6 +271,12 @@ describe('revocations', () => {
     expect([answer.status, answer.body.errors?.[0]?.pointer]).toEqual([422, '/value']);
     expect((await server.ok<RevocationList>('GET', '/revocations')).items).toEqual([]);
   });
+
+  test.each([1_700_000_000, -1, 0, 8.64e15])('of tokens of before %d, which is no moment in milliseconds, are refused', async (issuedBefore) => {
+    const body = { kind: 'client', providerId: trustId, value: 'workshop', reason: 'typed', issuedBefore };
+    const answer = await server.call<ProblemDocument>('POST', '/control/v1/revocations', body);
+    expect([answer.status, answer.body.errors?.[0]?.pointer]).toEqual([422, '/issuedBefore']);
+  });
 });
 
 describe('the bench', () => {

@@ -17,6 +17,7 @@ import {
   Min,
 } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { IsMoment } from '../moment.js';
 import { Nested, NestedEach } from '../nested.js';
 
 /** Spans that the use of a client is shown for. */
@@ -53,7 +54,7 @@ export class CredentialInput {
   /** What people call it; for Basic the name that is sent, which has no colon (RFC 7617 section 2). */
   @IsString() @IsNotEmpty({ message: 'Give it a name' }) @MaxLength(100) @Matches(ONE_LINE, ONE_LINE_SAID) name: string;
   /** Milliseconds since the epoch; null or left out: never. A certificate ends with its own validity at the latest. */
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) expiresAt?: number | null;
+  @IsOptional() @IsMoment() expiresAt?: number | null;
   /** For a key that is brought along: the key. Left out, one is made here. Only its hash is kept. */
   @MayBeLeftOut() @IsString() @MaxLength(1000) key?: string;
   /** For a certificate: PEM. */

@@ -19,6 +19,7 @@ import {
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Max, MaxLength, Min, ValidateIf } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { IsMoment } from '../moment.js';
 import { Nested, NestedEach } from '../nested.js';
 import { WordInstead } from '../word-instead.js';
 import { DirectoryEffect } from './clients.js';
@@ -181,8 +182,8 @@ export class SubscriptionInput {
   @IsString() @IsNotEmpty() @MaxLength(100) clientId: string;
   @IsString() @IsNotEmpty() @MaxLength(100) planId: string;
   /** Milliseconds since the epoch; null for at once, and for without an end. */
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) startsAt?: number | null;
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) endsAt?: number | null;
+  @IsOptional() @IsMoment() startsAt?: number | null;
+  @IsOptional() @IsMoment() endsAt?: number | null;
   /** Whether it was asked for and waits until somebody approves; a plan that approves by itself makes nobody wait. */
   @MayBeLeftOut() @IsBoolean() waits?: boolean;
   /** Why it is asked for, as whoever asks says. */
@@ -193,8 +194,8 @@ export class SubscriptionInput {
 export class SubscriptionPatch {
   /** What was waiting is approved by making it active, and refused by ending it. */
   @MayBeLeftOut() @IsIn(['active', 'suspended', 'ended']) state?: Exclude<SubscriptionState, 'waiting'>;
-  @IsOptional() @ValidateIf((patch: SubscriptionPatch) => patch.startsAt !== null) @IsInt() @Min(0) @Max(8.64e15) startsAt?: number | null;
-  @IsOptional() @ValidateIf((patch: SubscriptionPatch) => patch.endsAt !== null) @IsInt() @Min(0) @Max(8.64e15) endsAt?: number | null;
+  @IsOptional() @ValidateIf((patch: SubscriptionPatch) => patch.startsAt !== null) @IsMoment() startsAt?: number | null;
+  @IsOptional() @ValidateIf((patch: SubscriptionPatch) => patch.endsAt !== null) @IsMoment() endsAt?: number | null;
   /** What is said to whoever asked, in the portal. */
   @MayBeLeftOut() @IsString() @MaxLength(1000) answer?: string;
 }

@@ -1,5 +1,6 @@
 import { Type } from 'class-transformer';
 import { IsArray, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, MaxLength } from 'class-validator';
+import { IsMoment } from '../moment.js';
 import { NestedEach } from '../nested.js';
 
 /** Tokens to be refused from now on, apart from any release. */
@@ -8,7 +9,7 @@ export class RevocationInput {
   @IsString() @IsNotEmpty({ message: 'Choose a provider' }) providerId: string;
   @IsString() @IsNotEmpty({ message: 'Say which' }) @MaxLength(500) value: string;
   /** Only tokens issued before this are refused, milliseconds since the epoch; null or left out refuses later ones too. */
-  @IsOptional() @IsInt() issuedBefore?: number | null;
+  @IsOptional() @IsMoment() issuedBefore?: number | null;
   @IsString() @IsNotEmpty({ message: 'Say why; it stands in the traces' }) @MaxLength(300) reason: string;
 }
 

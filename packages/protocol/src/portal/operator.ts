@@ -1,6 +1,7 @@
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { IsMoment } from '../moment.js';
 import { NestedEach } from '../nested.js';
 import { ACCOUNT_STATES, NoticeView, OpenInvitation, REGISTRATIONS, TeamMember, type AccountState, type Registration } from './accounts.js';
 import { OneLine } from './names.js';
@@ -181,8 +182,8 @@ export class PageList {
 export class NoticeInput {
   @IsString() @IsNotEmpty({ message: 'Say something' }) @MaxLength(2000) text: string;
   @IsIn(['news', 'warning']) tone: 'news' | 'warning';
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) fromAt?: number | null;
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) untilAt?: number | null;
+  @IsOptional() @IsMoment() fromAt?: number | null;
+  @IsOptional() @IsMoment() untilAt?: number | null;
 }
 
 export class NoticeList {

@@ -1,8 +1,9 @@
 import { SUBSCRIPTION_STATES, type SubscriptionState } from '@virga/core';
 import { Type } from 'class-transformer';
-import { ArrayMaxSize, ArrayMinSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, Max, MaxLength, Min } from 'class-validator';
+import { ArrayMaxSize, ArrayMinSize, IsArray, IsBoolean, IsIn, IsInt, IsNotEmpty, IsOptional, IsString, Matches, MaxLength } from 'class-validator';
 import { HeaderView } from '../control/explanations.js';
 import { MayBeLeftOut } from '../may-be-left-out.js';
+import { IsMoment } from '../moment.js';
 import { Nested, NestedEach } from '../nested.js';
 import { SCOPE_PATTERN } from '../control/access.js';
 import { OneLine } from './names.js';
@@ -71,7 +72,7 @@ export class OwnClients {
 
 export class OwnKeyInput {
   @OneLine(100, 'Give it a name') name: string;
-  @IsOptional() @IsInt() @Min(0) @Max(8.64e15) expiresAt?: number | null;
+  @IsOptional() @IsMoment() expiresAt?: number | null;
 }
 
 export class OwnSecretMade {
