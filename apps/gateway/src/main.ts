@@ -1,39 +1,16 @@
 import { GatewayNode } from './gateway-node.js';
+import { readOptions } from './read-options.js';
 
-/** Reads a setting from the environment. */
-function setting(name: string, fallback?: string): string {
-  const value = process.env[name] ?? fallback;
-  if (value === undefined) {
-    console.error(`gateway: the setting ${name} is missing`);
+function optionsOrEnd(): ReturnType<typeof readOptions> {
+  try {
+    return readOptions(process.env);
+  } catch (error) {
+    console.error(`gateway: ${(error as Error).message}`);
     process.exit(2);
   }
-  return value;
 }
 
-const origin = process.env['VIRGA_GATEWAY_URL'];
-const tlsPort = process.env['VIRGA_TLS_PORT'];
-const tlsOrigin = process.env['VIRGA_TLS_URL'];
-const tls = tlsPort
-  ? {
-      port: Number(tlsPort),
-      certificateFile: setting('VIRGA_TLS_CERTIFICATE'),
-      keyFile: setting('VIRGA_TLS_KEY'),
-      ...(tlsOrigin === undefined ? {} : { publicOrigin: tlsOrigin }),
-    }
-  : undefined;
-const redisUrl = process.env['VIRGA_REDIS_URL'];
-const node = new GatewayNode({
-  name: setting('VIRGA_NODE_NAME', 'local'),
-  host: setting('VIRGA_GATEWAY_HOST', '127.0.0.1'),
-  port: Number(setting('VIRGA_GATEWAY_PORT', '4181')),
-  ...(origin === undefined ? {} : { publicOrigin: origin }),
-  ...(tls ? { tls } : {}),
-  ...(redisUrl ? { redisUrl } : {}),
-  controlUrl: setting('VIRGA_CONTROL_URL', 'http://127.0.0.1:4180'),
-  token: setting('VIRGA_NODE_TOKEN'),
-  folder: setting('VIRGA_NODE_DIR', '.virga/node'),
-  log: (text) => console.log(`${new Date().toISOString()} gateway: ${text}`),
-});
+const node = new GatewayNode({ ...optionsOrEnd(), log: (text) => console.log(`${new Date().toISOString()} gateway: ${text}`) });
 
 let stopping = false;
 const stop = (): void => {

@@ -466,6 +466,25 @@ describe('restarts and outages', () => {
   });
 });
 
+describe('settings that cannot be used', () => {
+  test.each<[Record<string, string>, string[], RegExp]>([
+    // An empty host would be every address of this machine, an empty store each node by itself.
+    [{ VIRGA_HOST: '' }, [], /the setting VIRGA_HOST is there and empty/],
+    [{ VIRGA_HOST: ' ' }, [], /the setting VIRGA_HOST is there and empty/],
+    [{ VIRGA_REDIS_URL: '' }, [], /the setting VIRGA_REDIS_URL is there and empty/],
+    [{ VIRGA_TLS_PORT: '' }, [], /the setting VIRGA_TLS_PORT is there and empty/],
+    [{}, ['--no-portl'], /there is no option --no-portl; there are --no-node and --no-portal/],
+    [{ VIRGA_OPERATOR_PASSWORD: '' }, ['--no-node'], /VIRGA_OPERATOR_PASSWORD has at least 8 characters/],
+    [{ VIRGA_OPERATOR_PASSWORD: '       a' }, ['--no-node'], /VIRGA_OPERATOR_PASSWORD has at least 8 characters/],
+    [{ VIRGA_PORTAL_HOPS: '10.0.0.0/8x' }, ['--no-node'], /VIRGA_PORTAL_HOPS names addresses/],
+  ])('%j %j is told, and nothing starts', async (set, args, says) => {
+    const fresh = new RunningServer();
+    fresh.settings = set;
+    expect(await fresh.start(args)).toBe(1);
+    expect(fresh.output).toMatch(says);
+  });
+});
+
 describe('a database that cannot be used', () => {
   const sqlite = (folder: string, statement: string) =>
     execFileSync(

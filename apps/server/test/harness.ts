@@ -47,6 +47,8 @@ export class RunningServer {
   port = 0;
   child: ChildProcess | null = null;
   output = '';
+  /** Beside those that every one has. */
+  settings: Readonly<Record<string, string>> = {};
 
   constructor(folder = mkdtempSync(join(tmpdir(), 'virga-server-'))) {
     this.folder = folder;
@@ -69,7 +71,7 @@ export class RunningServer {
   async start(args: string[] = []): Promise<number | null> {
     if (this.port === 0) this.port = await freePorts(3);
     const child = fork(PROGRAM, args, {
-      env: { ...process.env, NODE_OPTIONS: '', VIRGA_DATA: this.folder, VIRGA_PORT: String(this.port), VIRGA_OPERATOR_PASSWORD: PASSWORD },
+      env: { ...process.env, NODE_OPTIONS: '', VIRGA_DATA: this.folder, VIRGA_PORT: String(this.port), VIRGA_OPERATOR_PASSWORD: PASSWORD, ...this.settings },
       stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
     });
     this.child = child;

@@ -25,12 +25,23 @@ export interface ServerSettings {
 
 export const SETTINGS = Symbol('settings');
 
-/** Reads settings from environment and arguments; tokens and the key for secrets live in files that only the owner can read. */
+const OPTIONS: readonly string[] = ['--no-node', '--no-portal'];
+/** What the node that is started here reads too. */
+const OF_NODE = ['VIRGA_GATEWAY_URL', 'VIRGA_REDIS_URL', 'VIRGA_TLS_PORT', 'VIRGA_TLS_CERTIFICATE', 'VIRGA_TLS_KEY', 'VIRGA_TLS_URL'] as const;
+
+/**
+ * Reads settings from environment and arguments; tokens and the key for secrets live in files that only the owner can read. A setting
+ * that is there and empty is never taken for one that was left out: an empty host would listen at every address.
+ * @throws Error in words for what cannot be used
+ */
 export function readSettings(env: NodeJS.ProcessEnv, args: readonly string[]): ServerSettings {
-  const dataFolder = resolve(env['VIRGA_DATA'] ?? '.virga');
+  const unknown = args.find((arg) => !OPTIONS.includes(arg));
+  if (unknown !== undefined) throw new Error(`there is no option ${unknown}; there are ${OPTIONS.join(' and ')}`);
+  if (!args.includes('--no-node')) for (const name of OF_NODE) given(env, name);
+  const dataFolder = resolve(given(env, 'VIRGA_DATA') ?? '.virga');
   mkdirSync(dataFolder, { recursive: true, mode: 0o700 });
   const port = portOf(env['VIRGA_PORT'], 4180);
-  const host = env['VIRGA_HOST'] ?? '127.0.0.1';
+  const host = given(env, 'VIRGA_HOST') ?? '127.0.0.1';
   const portalPort = portOf(env['VIRGA_PORTAL_PORT'], port + 2);
   return {
     host,
@@ -40,12 +51,18 @@ export function readSettings(env: NodeJS.ProcessEnv, args: readonly string[]): S
     portalUrl: originOf(env['VIRGA_PORTAL_URL']) ?? `http://${host}:${portalPort}`,
     portalHops: hopsOf(env['VIRGA_PORTAL_HOPS']),
     dataFolder,
-    environment: env['VIRGA_ENVIRONMENT'] ?? 'production',
+    environment: given(env, 'VIRGA_ENVIRONMENT') ?? 'production',
     startsNode: !args.includes('--no-node'),
     controlToken: keptSecret(dataFolder, 'control-token').toString('base64url'),
     nodeToken: keptSecret(dataFolder, 'node-token').toString('base64url'),
     secretKey: keptSecret(dataFolder, 'secret-key'),
   };
+}
+
+function given(env: NodeJS.ProcessEnv, name: string): string | undefined {
+  const value = env[name];
+  if (value?.trim() === '') throw new Error(`the setting ${name} is there and empty: give it a value, or leave it out`);
+  return value;
 }
 
 function originOf(text: string | undefined): string | null {

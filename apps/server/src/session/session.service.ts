@@ -10,6 +10,8 @@ import { SignInBudget } from './sign-in-budget.js';
 export const SESSION_COOKIE = 'virga_session';
 export const BROWSER_COOKIE = 'virga_browser';
 export const BROWSER_MS = 180 * 86_400_000;
+/** NIST SP 800-63B section 5.1.1.1, from memory. */
+const LEAST_PASSWORD = 8;
 const LIFE_MS = 12 * 3_600_000;
 /** Passwords checked at one time: each takes a while of a core, by design. */
 const CHECKS_AT_ONCE = 4;
@@ -38,9 +40,15 @@ export class SessionService {
     this.#settings = settings;
   }
 
-  /** Makes the operator's account at the first start. @returns the password when it was made just now */
+  /**
+   * Makes the operator's account at the first start.
+   * @returns the password when it was made just now
+   * @throws Error for a chosen one that anybody would guess
+   */
   async ensureOperator(chosen: string | undefined): Promise<{ name: string; password: string } | null> {
     if ((await OperatorRow.count()) > 0) return null;
+    if (chosen !== undefined && chosen.trim().length < LEAST_PASSWORD)
+      throw new Error(`VIRGA_OPERATOR_PASSWORD has at least ${LEAST_PASSWORD} characters; left out, a password is made and shown once`);
     const password = chosen ?? randomBytes(9).toString('base64url');
     const hash = await hashPassword(password);
     await this.#store.write((transaction) => OperatorRow.create({ name: OPERATOR, password: hash }, { transaction }));
