@@ -65,6 +65,28 @@ describe('signatures that are checked at once', () => {
       expect(await outcome(`${head}.${payload}`, bytes)).toBe('invalid');
   });
 
+  // A signature of RSA is as long as the modulus (RFC 8017 sections 8.1.2 and 8.2.2, step 1, from memory): one in 256 begins with a zero
+  // byte, and the platforms take that of PSS without it as well.
+  test.each(['PS256', 'RS256'])('%s: a signature without the zero byte that it begins with is none', async (alg) => {
+    const { privateKey, publicKey } = await generateKeyPair(alg, { extractable: true });
+    const key = await readKey({ ...(await exportJWK(publicKey)), alg });
+    if (!key) throw new Error('the key cannot be read');
+    for (let number = 0; ; number++) {
+      const signed = await new FlattenedSign(new TextEncoder().encode(`{"number":${number}}`)).setProtectedHeader({ alg }).sign(privateKey);
+      const bytes = Buffer.from(signed.signature, 'base64url');
+      if (bytes[0] !== 0) continue;
+      const outcomes = async (signature: Buffer) => {
+        const jws = `${signed.protected}.${signed.payload}.${signature.toString('base64url')}`;
+        const checks = [NODE_SIGNATURES, WEB_SIGNATURES].map(async (platform) => verifySignature(jws, null, alg, [key], platform));
+        return (await Promise.all(checks)).map(({ outcome }) => outcome);
+      };
+      expect(await outcomes(bytes)).toEqual(['valid', 'valid']);
+      expect(await outcomes(bytes.subarray(1))).toEqual(['invalid', 'invalid']);
+      expect(await outcomes(Buffer.concat([Buffer.alloc(1), bytes]))).toEqual(['invalid', 'invalid']);
+      return;
+    }
+  });
+
   test('only what is cheap is checked at once', async () => {
     const of = async (alg: string, options: object = {}) => readKey(await exportJWK((await generateKeyPair(alg, { extractable: true, ...options })).publicKey));
     const [small, large, curve] = [await of('RS256'), await of('RS256', { modulusLength: 4096 }), await of('ES512')];

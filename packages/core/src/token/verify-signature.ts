@@ -1,5 +1,5 @@
 import type { CryptoKey, JWK } from 'jose';
-import { ALGORITHMS, isAlgorithm, isAlgorithmOf, type Algorithm } from '../document/algorithms.js';
+import { ALGORITHMS, isAlgorithm, isAlgorithmOf, type Algorithm, type AlgorithmFacts } from '../document/algorithms.js';
 import type { Awaitable } from '../util/awaitable.js';
 import { decodeBase64url, isCanonicalBase64url } from '../util/base64url.js';
 import { readPart, UnreadToken } from './read-token.js';
@@ -94,6 +94,25 @@ export function verifyWithCandidates(
   return tryFrom(candidates, 0, algorithm, jws.slice(0, end), decodeBase64url(jws.slice(end + 1)), platform);
 }
 
+/**
+ * How many bytes a signature has: as many as the modulus (RFC 8017 sections 8.1.2 and 8.2.2, step 1, from memory), two numbers of the
+ * curve (RFC 7518 section 3.4), or the hash. The platform reads that of PSS as a number, so that one which begins with a zero byte
+ * counts without it too, and one token had two spellings.
+ */
+function signatureLength(algorithm: Algorithm, { bits }: VerificationKey): number {
+  const { keyType, check }: AlgorithmFacts = ALGORITHMS[algorithm];
+  const bytes = Math.ceil(bits / 8);
+  switch (keyType) {
+    case 'RSA':
+      return bytes;
+    case 'EC':
+    case 'OKP':
+      return 2 * bytes;
+    case 'oct':
+      return Number(check.hash?.slice('SHA-'.length)) / 8;
+  }
+}
+
 /** Tries the candidates in turn; waits only where the platform does. */
 function tryFrom(
   candidates: readonly VerificationKey[],
@@ -105,6 +124,7 @@ function tryFrom(
 ): Awaitable<SignatureOutcome> {
   for (let index = first; index < candidates.length; index++) {
     const key = candidates[index] as VerificationKey;
+    if (signature.length !== signatureLength(algorithm, key)) continue;
     let matches: boolean | Promise<boolean>;
     try {
       matches = platform.check(algorithm, key, input, signature);
