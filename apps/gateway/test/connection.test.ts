@@ -83,11 +83,11 @@ describe('what is remembered', () => {
     const memory = new CredentialMemory().tokens;
     let made = 0;
     const counted = (text: string): string => (made++, digest(text));
-    expect([memory.knows(''), memory.knows('a')]).toEqual([false, false]);
+    expect([memory.known(''), memory.known('a')]).toEqual([null, null]);
     expect([memory.of('a', counted), memory.of('a', counted), made]).toEqual([digest('a'), digest('a'), 1]);
-    expect([memory.of('b', counted), memory.knows('a'), memory.of('a', counted), made]).toEqual([digest('b'), false, digest('a'), 3]);
+    expect([memory.of('b', counted), memory.known('a'), memory.known('b'), memory.of('a', counted), made]).toEqual([digest('b'), null, 'b', digest('a'), 3]);
     expect(memory.of('', counted)).toBe(digest(''));
-    expect([memory.knows(''), memory.of('', counted)]).toEqual([false, digest('')]);
+    expect([memory.known(''), memory.of('', counted)]).toEqual([null, digest('')]);
   });
 
   test('of a digest that could not be made is nothing', () => {
@@ -96,7 +96,7 @@ describe('what is remembered', () => {
       throw new Error('no digest');
     };
     expect(() => memory.of('a', failing)).toThrow('no digest');
-    expect(memory.knows('a')).toBe(false);
+    expect(memory.known('a')).toBeNull();
     expect(memory.of('a', digest)).toBe(digest('a'));
   });
 

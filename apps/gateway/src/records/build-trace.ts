@@ -68,15 +68,24 @@ export function stepTraces(exchange: Exchange, cleaning: Cleaning): StepTrace[] 
   }));
 }
 
-/** Operands can hold what a caller wrote; what looks like a credential is taken out of them too. */
-export function cleanOperands(operands: Operands, { redactor, credentials }: Cleaning): Operands {
-  return Object.fromEntries(
-    Object.entries(operands).map(([name, value]): [string, Operand] => {
-      if (typeof value === 'string') return [name, redactor.text(value, credentials)];
-      return [name, Array.isArray(value) ? (value as string[]).map((item) => redactor.text(item, credentials)) : value];
-    }),
-  );
+/** Operands can hold what a caller wrote; what looks like a credential is taken out of them too. Copied only where something is. */
+export function cleanOperands(operands: Operands, cleaning: Cleaning): Operands {
+  let cleaned: Record<string, Operand> | null = null;
+  for (const [name, value] of Object.entries(operands)) {
+    const clean = cleanOperand(value, cleaning);
+    if (clean !== value) (cleaned ??= { ...operands })[name] = clean;
+  }
+  return cleaned ?? operands;
 }
+
+function cleanOperand(value: Operand, { redactor, credentials }: Cleaning): Operand {
+  if (typeof value === 'string') return redactor.text(value, credentials);
+  if (!isList(value)) return value;
+  const clean = value.map((item) => redactor.text(item, credentials));
+  return clean.every((item, index) => item === value[index]) ? value : clean;
+}
+
+const isList = (value: Operand): value is readonly string[] => Array.isArray(value);
 
 /** The trace of one request, with every credential taken out. Made only for requests whose trace is kept. */
 export function buildTrace(node: string, exchange: Exchange, done: FinishedRequest): TraceRecord {

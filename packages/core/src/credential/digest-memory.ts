@@ -7,14 +7,14 @@ export class DigestMemory {
   #text = '';
   #digest = '';
 
-  /** Whether this text was digested last, so that its characters were looked at before. */
-  knows(text: string): boolean {
-    return text !== '' && text === this.#text;
+  /** The text that was digested last where it is this one, so that its characters were looked at before: the very same, which is compared at once the next time. */
+  known(text: string): string | null {
+    return text !== '' && text === this.#text ? this.#text : null;
   }
 
   /** The digest of a text. */
   of(text: string, digest: (text: string) => string): string {
-    if (!this.knows(text)) {
+    if (this.known(text) === null) {
       this.#digest = digest(text);
       this.#text = text;
     }

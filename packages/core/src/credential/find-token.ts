@@ -4,6 +4,8 @@ import { finding, type Finding } from '../verdict/codes.js';
 import { escaped, readPlace, type RequestHead } from './find-place.js';
 import type { TokenScheme } from './sent-credential.js';
 
+const DPOP = /^dpop(?: |$)/i;
+const BLANK = 0x20;
 const TOKEN = /^[A-Za-z0-9\-._~+/]+=*$/;
 
 /** A token found in a request, or why what stood there is none. */
@@ -29,21 +31,25 @@ function headerFinder(name: string, scheme: string | null, dpopOnly: boolean, ot
   return (head) => {
     const header = head.header(name);
     if (header === undefined) return null;
-    const isDpop = takesDpop && /^dpop(?: |$)/i.test(header);
+    const isDpop = takesDpop && DPOP.test(header);
     if (!isDpop && !prefix.test(header)) return others(name, header) ? null : otherScheme(header, scheme, where, dpopOnly);
     // One or more blanks stand between scheme and credential (RFC 9110 section 11.4).
-    const token = header.slice(isDpop ? 4 : scheme.length).replace(/^ +/, '');
-    return isToken(token, head) ? { token, scheme: isDpop ? 'DPoP' : 'Bearer' } : malformed(token, where, isDpop ? 'DPoP' : scheme);
+    let from = isDpop ? 4 : scheme.length;
+    while (header.charCodeAt(from) === BLANK) from++;
+    const token = header.slice(from);
+    const read = readToken(token, head);
+    return read === null ? malformed(token, where, isDpop ? 'DPoP' : scheme) : { token: read, scheme: isDpop ? 'DPoP' : 'Bearer' };
   };
 }
 
-/** The characters of a token (RFC 6750 section 2.1), unless the last request of the connection carried the same. */
-const isToken = (text: string, { memory }: RequestHead): boolean => (memory !== null && memory.tokens.knows(text)) || TOKEN.test(text);
+/** A text with the characters of a token (RFC 6750 section 2.1), which are not looked at where the last request of the connection carried the same; null for any other. */
+const readToken = (text: string, { memory }: RequestHead): string | null => memory?.tokens.known(text) ?? (TOKEN.test(text) ? text : null);
 
 /** A token that stands alone, without scheme. An empty value counts as none. */
 function plain(value: string | null | undefined, where: string, head: RequestHead): FoundToken {
   if (value === undefined || value === null || value === '') return null;
-  return isToken(value, head) ? { token: value, scheme: 'Bearer' } : malformed(value, where, null);
+  const read = readToken(value, head);
+  return read === null ? malformed(value, where, null) : { token: read, scheme: 'Bearer' };
 }
 
 function otherScheme(header: string, wanted: string, where: string, dpop: boolean): Finding {

@@ -1,4 +1,4 @@
-import type { AnswerGrounds } from '../authorizer/answer-memory.js';
+import type { AnswerGrounds, AnswerKey } from '../authorizer/answer-memory.js';
 import type { NotAsked } from '../authorizer/ask.js';
 import { readScriptAnswer, type AuthorizerAnswer } from '../authorizer/read-answer.js';
 import { readDecision } from '../authorizer/read-decision.js';
@@ -54,19 +54,24 @@ function beginAsking(authorizer: CompiledAuthorizer, exchange: Exchange, ports: 
     if (rows === null) return fault(rule.name, `there is no table ${table}`);
     tables.push(rows);
   }
-  const asked = { authorizer, exchange, nowMs, directory, tables };
-  if (keyOf === null) return async () => concluded(rule, await askNow(asked), 'asked', exchange);
+  if (keyOf === null) return howToAsk({ authorizer, exchange, nowMs, directory, tables }, null, ports);
   const grounds: AnswerGrounds = { tables, revocations: ports.revocations() };
   const key = keyOf(exchange);
+  const kept = ports.authorizers.answers.find(key, grounds, nowMs);
+  return kept === null ? howToAsk({ authorizer, exchange, nowMs, directory, tables }, { key, grounds }, ports) : concluded(rule, kept, 'kept', exchange);
+}
+
+/** Apart from what finds a kept answer, which is to make nothing that it does not need. @param keep where the answer is kept; null for nowhere */
+function howToAsk(asked: AskedNow, keep: { readonly key: AnswerKey; readonly grounds: AnswerGrounds } | null, ports: Ports): () => Promise<Finding> {
+  const { exchange, nowMs, authorizer } = asked;
+  const { rule } = authorizer;
   const { answers } = ports.authorizers;
-  const kept = answers.find(key, grounds, nowMs);
-  if (kept !== null) return concluded(rule, kept, 'kept', exchange);
   const { drops } = answers;
   return async () => {
     const answer = await askNow(asked);
-    if ('says' in answer) {
+    if (keep !== null && 'says' in answer) {
       const until = Math.min(nowMs + 1000 * Math.min(rule.cache?.seconds ?? 0, answer.seconds ?? Infinity), endOf(exchange));
-      if (until > nowMs) answers.keep(key, grounds, answer, until, drops);
+      if (until > nowMs) answers.keep(keep.key, keep.grounds, answer, until, drops);
     }
     return concluded(rule, answer, 'asked', exchange);
   };

@@ -3,8 +3,8 @@ import { composeCaller, type Caller } from '../credential/caller.js';
 import type { CredentialMemory } from '../credential/digest-memory.js';
 import type { Credential, ProofKind, SentCredential, TokenScheme } from '../credential/sent-credential.js';
 import type { CheckMode } from '../document/modes.js';
-import { outcomeOf, type StepId, type StepOutcome } from '../verdict/code-entry.js';
-import { entryOf, type Finding } from '../verdict/codes.js';
+import type { StepId, StepOutcome } from '../verdict/code-entry.js';
+import { entryOf, outcomeOfCode, type Finding } from '../verdict/codes.js';
 import type { VerifiedToken } from '../token/verified-token.js';
 import type { CompiledPlan } from '../limit/compile-plan.js';
 import type { Hold } from '../limit/counters.js';
@@ -144,7 +144,7 @@ export class Exchange {
 
   /** Writes down a step that was taken, with the outcome that its mode makes. */
   took(step: StepId, finding: Finding, tookMs: number, mode: CheckMode = 'enforce'): StepRecord {
-    const taken: StepRecord = { step, finding, mode, outcome: outcomeOf(entryOf(finding.code).says, mode), tookMs };
+    const taken: StepRecord = { step, finding, mode, outcome: outcomeOfCode(finding.code, mode), tookMs };
     this.steps.push(taken);
     return taken;
   }

@@ -18,6 +18,9 @@ const SCHEMES = /^(basic|bearer|dpop|digest|gnap|hoba|mutual|negotiate|ntlm|oaut
 const MAX_CREDENTIALS = 32;
 /** So many names are remembered with what was said of them. */
 const MAX_NAMES = 500;
+/** So many texts in which nothing was found are remembered, none of them longer than this. */
+const MAX_TEXTS = 2000;
+const LONGEST_TEXT = 200;
 
 /** What can be a credential in the requests of one release: where it takes tokens from, beside what every release knows. */
 export interface Redactor {
@@ -36,7 +39,8 @@ export function compileRedactor(places: readonly TokenPlace[] = []): Redactor {
   const [headers, parameters] = [named('header'), named('query')];
   const isSecretHeader = remembered((name) => headers.has(name.toLowerCase()) || isSecretName(name) || /^(set-)?cookie$/i.test(name));
   const isSecretParameter = (name: string): boolean => parameters.has(decoded(name)) || isSecretName(decoded(name));
-  const text = (given: string, credentials: readonly string[]): string => redact(withoutAll(given, credentials), isSecretParameter);
+  const clean = cleanTexts((given) => redact(given, isSecretParameter));
+  const text = (given: string, credentials: readonly string[]): string => clean(withoutAll(given, credentials));
   return {
     text,
     credentialsOf: (fields, query) => {
@@ -75,6 +79,23 @@ function remembered(says: (name: string) => boolean): (name: string) => boolean 
       if (known.size < MAX_NAMES && name.length <= 100) known.set(name, said);
     }
     return said;
+  };
+}
+
+/**
+ * Keeps texts in which nothing was found, because most of what traces say is what the one before said. What has something in it is
+ * never kept. Bounded: callers choose texts.
+ */
+function cleanTexts(redacted: (text: string) => string): (text: string) => string {
+  const known = new Set<string>();
+  return (text) => {
+    if (known.has(text)) return text;
+    const left = redacted(text);
+    if (left === text && text.length <= LONGEST_TEXT) {
+      if (known.size >= MAX_TEXTS) known.clear();
+      known.add(text);
+    }
+    return left;
   };
 }
 

@@ -61,7 +61,12 @@ function branchChild<T>(node: Node<T>, around: readonly string[] | null): Node<T
   return branch;
 }
 
-const targetOf = <T extends WithMethod>(node: Node<T>, method: string): T | undefined => node.targets?.find((target) => target.method === method);
+function targetOf<T extends WithMethod>({ targets }: Node<T>, method: string): T | undefined {
+  for (const target of targets ?? NO_TARGETS) if (target.method === method) return target;
+  return undefined;
+}
+
+const NO_TARGETS: readonly never[] = Object.freeze([]);
 
 /** One walk down the tree. Bounded: a path has few segments, and each node at most a few branches that fit. */
 class Search<T extends WithMethod> {
@@ -81,14 +86,19 @@ class Search<T extends WithMethod> {
     const segment = this.#segments[index] ?? '';
     const next = node.fixed?.get(segment);
     if (next && this.visit(next, index + 1)) return true;
-    return segment !== '' && node.branches !== null && node.branches.some((branch) => this.#enter(branch, segment, index));
+    if (segment === '' || node.branches === null) return false;
+    for (const branch of node.branches) if (this.#enter(branch, segment, index)) return true;
+    return false;
   }
 
   #enter(branch: Node<T>, segment: string, index: number): boolean {
-    const values = branch.around === null ? [segment] : matchAround(branch.around, segment);
-    if (!values) return false;
     const before = this.#parameters.length;
-    this.#parameters.push(...values);
+    if (branch.around === null) this.#parameters.push(segment);
+    else {
+      const values = matchAround(branch.around, segment);
+      if (!values) return false;
+      this.#parameters.push(...values);
+    }
     if (this.visit(branch, index + 1)) return true;
     this.#parameters.length = before;
     return false;

@@ -126,14 +126,17 @@ export class Router<T, A> {
       if (node.area) area = node.area;
     }
     if (!area) return { kind: 'no-area', area: null };
-    const chosen = area;
     const match = area.tree.find(segments, area.base.length, method);
-    if (match.kind === 'no-path') return { kind: 'no-path', area: area.value, readAs: () => this.#readAs(chosen, segments) };
+    if (match.kind === 'no-path') return this.#noPath(area, segments);
     if (match.kind !== 'found') return { ...match, area: area.value };
     const { target: leaf, parameters } = match;
     const other = leaf.contested || odd ? this.#rivalOf(leaf, segments, method) : null;
     if (other) return { kind: 'ambiguous', area: area.value, target: leaf.target, other: other.target };
     return { kind: 'found', target: leaf.target, area: area.value, parameters };
+  }
+
+  #noPath(area: Area<T, A>, segments: readonly string[]): RouteMatch<T, A> {
+    return { kind: 'no-path', area: area.value, readAs: () => this.#readAs(area, segments) };
   }
 
   /** Any operation that a reader of a path which none matches could take it for, whatever its method. */

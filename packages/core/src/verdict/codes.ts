@@ -1,3 +1,4 @@
+import type { CheckMode } from '../document/modes.js';
 import { ADDRESS_CODES } from './address-codes.js';
 import { AUTHORIZER_CODES } from './authorizer-codes.js';
 import { ASKED_CODES } from './asked-codes.js';
@@ -5,7 +6,7 @@ import { BODY_CODES } from './body-codes.js';
 import { BENCH_CODES } from './bench-codes.js';
 import { CLAIMS_CODES } from './claims-codes.js';
 import { CLIENT_CODES } from './client-codes.js';
-import type { CodeEntry, Operands } from './code-entry.js';
+import { outcomeOf, type CodeEntry, type Operands, type StepOutcome } from './code-entry.js';
 import { CONDITION_CODES } from './condition-codes.js';
 import { CONTRACT_CODES } from './contract-codes.js';
 import { SENSITIVE_CODES } from './sensitive-codes.js';
@@ -70,6 +71,15 @@ const ROWS: ReadonlyMap<Code, CodeEntry> = new Map(Object.entries(CODES) as unkn
 export function entryOf(code: Code): CodeEntry {
   return ROWS.get(code) as CodeEntry;
 }
+
+const OUTCOMES: Readonly<Record<CheckMode, ReadonlyMap<Code, StepOutcome>>> = { enforce: outcomesIn('enforce'), observe: outcomesIn('observe') };
+
+function outcomesIn(mode: CheckMode): ReadonlyMap<Code, StepOutcome> {
+  return new Map([...ROWS].map(([code, { says }]) => [code, outcomeOf(says, mode)]));
+}
+
+/** What becomes of a request by what a step of this mode found. */
+export const outcomeOfCode = (code: Code, mode: CheckMode): StepOutcome => OUTCOMES[mode].get(code) as StepOutcome;
 
 /** Operands that were stored, if they are those that the code has in this version; null otherwise. */
 export function operandsOf(code: Code, stored: Operands): Operands | null {
