@@ -15,41 +15,45 @@ interface KeptAnswer extends AnswerGrounds {
   readonly until: number;
 }
 
-/** Which answer is looked for: `who` begins with the name of the authorizer and a line's end; it is the part of its key that no answer can widen, `what` that of the one request. */
+/**
+ * Which answer is looked for: `who` begins with the name of the authorizer and a line's end; it is the part of its key that no answer can
+ * widen. `where` and `what` are of the one request: the first is the same for all requests of an operation by one method, the second is not.
+ */
 export interface AnswerKey {
   readonly who: string;
+  readonly where: string;
   readonly what: string;
   readonly method: string;
   readonly path: string;
 }
 
-/** Answers kept by each process, callers whose answers they are, and answers with patterns of one caller. */
+/** Answers kept by each process, and answers with patterns of one caller. */
 export const ANSWER_MEMORY = { answers: 20_000, covering: 8 } as const;
 
-/** One `who`: the number that stands for it in keys, never given twice, and answers with patterns. */
+/** The answers of one `who`: by `where` and `what`, and those with patterns. */
 interface Asker {
-  readonly number: number;
+  readonly places: Map<string, Map<string, KeptAnswer>>;
   covering: readonly KeptAnswer[];
+  size: number;
 }
 
 /**
  * Answers of authorizers that may be used again. Belongs to a node and outlives every release: keys begin with what the authorizer
- * is made of, so that a changed one finds nothing.
+ * is made of, so that a changed one finds nothing. Where there are too many, those of whoever asked longest ago go.
  */
 export class AnswerMemory {
-  readonly #askers = new LRUCache<string, Asker>({ max: ANSWER_MEMORY.answers });
-  /** By the number of who asks, and what. */
-  readonly #kept = new LRUCache<string, KeptAnswer>({ max: ANSWER_MEMORY.answers });
-  #numbers = 0;
+  readonly #askers = new LRUCache<string, Asker>({ max: ANSWER_MEMORY.answers, dispose: ({ size }) => void (this.#size -= size) });
+  #size = 0;
   #drops = 0;
 
-  find({ who, what, method, path }: AnswerKey, grounds: AnswerGrounds, nowMs: number): AuthorizerAnswer | null {
+  find({ who, where, what, method, path }: AnswerKey, grounds: AnswerGrounds, nowMs: number): AuthorizerAnswer | null {
     const asker = this.#askers.get(who);
     if (asker === undefined) return null;
-    const known = this.#kept.get(`${asker.number} ${what}`);
+    const known = asker.places.get(where)?.get(what);
     if (known && isGood(known, grounds, nowMs)) return known.answer;
-    const wide = asker.covering.find((one) => isGood(one, grounds, nowMs) && one.answer.covers.some((covered) => isCovered(covered, { method, path })));
-    return wide?.answer ?? null;
+    for (const wide of asker.covering)
+      if (isGood(wide, grounds, nowMs) && wide.answer.covers.some((covered) => isCovered(covered, { method, path }))) return wide.answer;
+    return null;
   }
 
   /** How often answers were dropped so far: one that was asked for before is not kept after. */
@@ -58,34 +62,37 @@ export class AnswerMemory {
   }
 
   /** @param until milliseconds since the epoch @param drops as they were when the answer was asked for */
-  keep({ who, what }: AnswerKey, grounds: AnswerGrounds, answer: AuthorizerAnswer, until: number, drops: number): void {
+  keep({ who, where, what }: AnswerKey, grounds: AnswerGrounds, answer: AuthorizerAnswer, until: number, drops: number): void {
     if (drops !== this.#drops) return;
     const kept = { ...grounds, answer, until };
     let asker = this.#askers.get(who);
-    if (!asker) this.#askers.set(who, (asker = { number: ++this.#numbers, covering: [] }));
-    this.#kept.set(`${asker.number} ${what}`, kept);
+    if (!asker) this.#askers.set(who, (asker = { places: new Map(), covering: [], size: 0 }));
+    let place = asker.places.get(where);
+    if (!place) asker.places.set(where, (place = new Map()));
+    if (!place.has(what)) {
+      asker.size++;
+      this.#size++;
+    }
+    place.set(what, kept);
     if (answer.covers.length > 0) asker.covering = [kept, ...asker.covering].slice(0, ANSWER_MEMORY.covering);
+    // The last to go is whoever asked just now: one alone with so many begins anew.
+    while (this.#size > ANSWER_MEMORY.answers) this.#askers.pop();
   }
 
   /** Forgets all answers, or those of one authorizer, by its name. */
   drop(name: string | null): void {
     this.#drops++;
-    const gone = new Set<string>();
-    for (const [who, { number }] of [...this.#askers.entries()])
-      if (name === null || who.startsWith(`${name}\n`)) {
-        gone.add(String(number));
-        this.#askers.delete(who);
-      }
-    for (const key of [...this.#kept.keys()]) if (name === null || gone.has(key.slice(0, key.indexOf(' ')))) this.#kept.delete(key);
+    for (const who of [...this.#askers.keys()]) if (name === null || who.startsWith(`${name}\n`)) this.#askers.delete(who);
   }
 
+  /** Answers that are kept. */
   get size(): number {
-    return this.#kept.size;
+    return this.#size;
   }
 }
 
-const isGood = (kept: KeptAnswer, { tables, revocations }: AnswerGrounds, nowMs: number): boolean =>
-  nowMs < kept.until &&
-  kept.revocations === revocations &&
-  kept.tables.length === tables.length &&
-  kept.tables.every((rows, index) => rows !== null && rows === tables[index]);
+function isGood(kept: KeptAnswer, { tables, revocations }: AnswerGrounds, nowMs: number): boolean {
+  if (nowMs >= kept.until || kept.revocations !== revocations || kept.tables.length !== tables.length) return false;
+  for (let index = 0; index < tables.length; index++) if (tables[index] === null || tables[index] !== kept.tables[index]) return false;
+  return true;
+}

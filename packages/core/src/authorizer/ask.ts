@@ -19,6 +19,7 @@ export interface AuthorizerCall {
   readonly name: string;
   readonly outcome: 'allow' | 'deny' | 'sign-in' | 'failed';
   readonly kept: boolean;
+  /** Of an answer that was asked for. */
   readonly tookMs: number;
 }
 

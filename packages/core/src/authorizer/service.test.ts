@@ -1,5 +1,5 @@
 import { timestampFromMs } from '@bufbuild/protobuf/wkt';
-import { AnswerMemory, type AnswerKey } from './answer-memory.js';
+import { ANSWER_MEMORY, AnswerMemory, type AnswerKey } from './answer-memory.js';
 import { hiddenBy, hiddenMember } from './cache-key.js';
 import type { AuthorizerAnswer } from './read-answer.js';
 import { readDecision } from './read-decision.js';
@@ -113,7 +113,7 @@ describe('kept answers', () => {
     covers,
     seconds: null,
   });
-  const key = (who: string, path: string): AnswerKey => ({ who: `one\n${who}`, what: path, method: 'GET', path });
+  const key = (who: string, path: string, where = 'GET'): AnswerKey => ({ who: `one\n${who}`, where, what: path, method: 'GET', path });
   const revocations = {};
   const rows = new Map();
   const grounds = { tables: [rows], revocations };
@@ -126,6 +126,7 @@ describe('kept answers', () => {
       [key('a', '/x'), grounds, 1000],
       [key('b', '/x'), grounds, 1],
       [key('a', '/y'), grounds, 1],
+      [key('a', '/x', 'HEAD'), grounds, 1],
       [key('a', '/x'), { ...grounds, revocations: {} }, 1],
       [key('a', '/x'), { ...grounds, tables: [new Map()] }, 1],
       [key('a', '/x'), { ...grounds, tables: [null] }, 1],
@@ -144,6 +145,22 @@ describe('kept answers', () => {
     expect(memory.find(key('a', '/gates/1'), grounds, 1)).not.toBeNull();
     memory.drop('one');
     expect([memory.find(key('a', '/gates/1'), grounds, 1), memory.find(key('a', '/gates/2'), grounds, 1)]).toEqual([null, null]);
+  });
+
+  test('are as many as are counted; past their bound those go of whoever asked longest ago', () => {
+    const memory = new AnswerMemory();
+    const keep = (who: string, path: string) => memory.keep(key(who, path), grounds, answer(), 1000, memory.drops);
+    const isKept = (who: string, path: string) => memory.find(key(who, path), grounds, 1) !== null;
+    const each = ANSWER_MEMORY.answers / 2;
+    for (const who of ['a', 'b']) for (let index = 0; index < each; index++) keep(who, `/${index}`);
+    keep('b', '/0');
+    expect([memory.size, isKept('b', '/1'), isKept('a', '/1')]).toEqual([2 * each, true, true]);
+    keep('c', '/x');
+    expect([memory.size, isKept('c', '/x'), isKept('a', '/1'), isKept('b', '/1')]).toEqual([each + 1, true, true, false]);
+    memory.drop('one');
+    expect(memory.size).toBe(0);
+    for (let index = 0; index <= ANSWER_MEMORY.answers; index++) keep('alone', `/${index}`);
+    expect(memory.size).toBe(0);
   });
 
   test('are not kept where answers were dropped since they were asked for', () => {

@@ -92,8 +92,8 @@ describe('two requests share an answer', () => {
         (parts, all) => {
           const keyOf = compileAnswerKey('name', 'identity', parts, (text) => text);
           const keys = all.map((one) => {
-            const { who, what } = keyOf(exchangeOf(one));
-            return JSON.stringify([who, what]);
+            const { who, where, what } = keyOf(exchangeOf(one));
+            return JSON.stringify([who, where, what]);
           });
           const expected = all.map((one) => JSON.stringify(parts.map((part) => said(part, one))));
           keys.forEach((key, at) =>

@@ -34,30 +34,35 @@ export function compileAnswerKey(name: string, identity: string, parts: readonly
     return who;
   };
   const [byOperation, byPath] = [parts.includes('operation'), parts.includes('path')];
+  // The last text of each operation: most requests of one are by one method.
+  const last = new WeakMap<CompiledOperation, { readonly method: string; readonly where: string }>();
+  const whereOf = ({ operation, method }: Exchange): string => {
+    if (operation === null) return whereIn(NOWHERE, method);
+    let known = last.get(operation);
+    if (known?.method !== method) last.set(operation, (known = { method, where: whereIn(spelled(operation), method) }));
+    return known.where;
+  };
+  const whereIn = ({ id, parameters }: Spelled, method: string): string => (byOperation ? `${id}\n${method}\n` : '') + (byPath ? parameters : '');
   return (exchange) => {
-    const { operation, method, path } = exchange;
-    const { id, parameters } = operation === null ? NOWHERE : spelled(operation);
-    // Neither of the first has a line's end in it, so that no path takes the place of another operation.
-    const what = (byOperation ? `${id}\n${method}\n` : '') + (byPath ? `${parameters}\n${path}` : '');
-    return { who: byCaller ? remembered(exchange) : whoOf(exchange), what, method, path };
+    const { method, path } = exchange;
+    return { who: byCaller ? remembered(exchange) : whoOf(exchange), where: whereOf(exchange), what: byPath ? path : '', method, path };
   };
 }
 
 const isOfCaller = (part: CacheKeyPart): part is CallerPart =>
   part === 'caller' || part === 'subject' || part === 'client' || part === 'roles' || part === 'ANYBODY';
 
-/** Operations as they stand in keys, each in one line. */
-const SPELLED = new WeakMap<CompiledOperation, { readonly id: string; readonly parameters: string }>();
-const NOWHERE = { id: 'null', parameters: 'null' };
-
-function spelled(operation: CompiledOperation): { readonly id: string; readonly parameters: string } {
-  let known = SPELLED.get(operation);
-  if (!known) {
-    known = { id: JSON.stringify([operation.api.id, operation.rule.id]), parameters: JSON.stringify(operation.parameterNames) };
-    SPELLED.set(operation, known);
-  }
-  return known;
+/** An operation as it stands in keys, each member in one line. */
+interface Spelled {
+  readonly id: string;
+  readonly parameters: string;
 }
+
+const NOWHERE: Spelled = { id: 'null', parameters: 'null' };
+const spelled = ({ api, rule, parameterNames }: CompiledOperation): Spelled => ({
+  id: JSON.stringify([api.id, rule.id]),
+  parameters: JSON.stringify(parameterNames),
+});
 
 /** What principals are known by: one and the same stands for all requests with a token. */
 const KNOWN_BY = new WeakMap<Principal, string>();

@@ -225,16 +225,22 @@ export function compileAuthorizers(names: readonly string[], known: ReadonlyMap<
   });
 }
 
-/** Asks, and tells what came of it. An answer that was kept is found without waiting. */
+/** Asks, and tells what came of it. An answer that was kept is found without waiting, and without looking at the clock. */
 function counted(authorizer: CompiledAuthorizer, exchange: Exchange, ports: Ports): Finding | Promise<Finding> {
-  const from = ports.ticks();
+  const { name } = authorizer.rule;
   const begun = beginAsking(authorizer, exchange, ports);
-  return typeof begun === 'function' ? begun().then((found) => told(authorizer, found, from, ports)) : told(authorizer, begun, from, ports);
+  return typeof begun === 'function' ? timed(name, begun, ports) : told(name, begun, 0, ports);
 }
 
-function told({ rule }: CompiledAuthorizer, found: Finding, from: number, { ticks, authorizers }: Ports): Finding {
+async function timed(name: string, ask: () => Promise<Finding>, ports: Ports): Promise<Finding> {
+  const from = ports.ticks();
+  const found = await ask();
+  return told(name, found, ports.ticks() - from, ports);
+}
+
+function told(name: string, found: Finding, tookMs: number, { authorizers }: Ports): Finding {
   const { operands, code } = found;
   const outcome = code === 'authorizer.allowed' ? 'allow' : code === 'authorizer.denied' ? 'deny' : code === 'authorizer.sign-in' ? 'sign-in' : 'failed';
-  authorizers.told({ name: rule.name, outcome, kept: 'from' in operands && operands.from === 'kept', tookMs: ticks() - from });
+  authorizers.told({ name, outcome, kept: 'from' in operands && operands.from === 'kept', tookMs });
   return found;
 }

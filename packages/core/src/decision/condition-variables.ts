@@ -23,7 +23,8 @@ type Fill = (exchange: Exchange, nowMs: number, directory: DirectorySource) => u
 export function compileVariables(looksAt: readonly MemberPath[]): (exchange: Exchange, nowMs: number, directory: DirectorySource) => Variables {
   const fills = [...new Set(looksAt.map(([root]) => root as string))].map((root): [string, Fill] => [root, fillOf(root, looksAt)]);
   return (exchange, nowMs, directory) => {
-    const variables = Object.create(null) as Variables;
+    // Each name that is looked at is a member of its own, so that nothing is found behind it.
+    const variables: Variables = {};
     for (const [name, fill] of fills) variables[name] = fill(exchange, nowMs, directory);
     return variables;
   };
