@@ -100,15 +100,28 @@ export function checkRights(rights: CompiledRights, credentials: readonly Creden
   for (let index = 0; index < rights.alternatives.length; index++) {
     const alternative = rights.alternatives[index] as CompiledAlternative;
     if (alternative.length === 0) continue;
-    const used = alternative.map((requirement) => credentials.find((credential) => meets(credential, requirement)) ?? null);
+    const used = usedFor(alternative, credentials);
     const short = shortfallOf(alternative, used, credentials);
-    if (short === null) return { found: rights.granted[index] as Finding, caller: composeCaller([...new Set(used as Credential[])]) };
+    if (short === null) return { found: rights.granted[index] as Finding, caller: composeCaller(eachOnce(used as Credential[])) };
     if (closest === null || short.stage > closest.stage || (short.stage === closest.stage && short.lacks < closest.lacks)) closest = short;
   }
   if (rights.anonymous) return { found: ANONYMOUS, caller: null };
   if (credentials.length === 0 || closest === null) return { found: finding('rights.nothing-proved', { schemes: schemesOf(rights) }), caller: null };
   return { found: closest.found, caller: null };
 }
+
+/** The credential that meets each requirement; null where none does. */
+function usedFor(alternative: CompiledAlternative, credentials: readonly Credential[]): (Credential | null)[] {
+  const used: (Credential | null)[] = [];
+  for (const requirement of alternative) {
+    let met: Credential | null = null;
+    for (const credential of credentials) if (met === null && meets(credential, requirement)) met = credential;
+    used.push(met);
+  }
+  return used;
+}
+
+const eachOnce = (credentials: readonly Credential[]): readonly Credential[] => (credentials.length === 1 ? credentials : [...new Set(credentials)]);
 
 const ANONYMOUS = finding('rights.anonymous', {});
 

@@ -1,4 +1,4 @@
-import { entryOf, finding, type Finding } from '../verdict/codes.js';
+import { entryOf, finding, outcomeOfCode, type Finding } from '../verdict/codes.js';
 import type { CompiledRelease, CompiledStep } from './compiled.js';
 import type { Exchange } from './exchange.js';
 import type { Ports } from './ports.js';
@@ -141,8 +141,10 @@ function runFrom(
           return conclude(exchange, step, found, done - begun) ? { kind: 'answer', finding: found } : runFrom(exchange, steps, index + 1, ports, done, found);
         });
     }
-    const done = ticks();
-    if (conclude(exchange, step, result, done - at)) return { kind: 'answer', finding: result };
+    // What asks nothing takes no time, and reading the clock would be most of it.
+    const outcome = outcomeOfCode(result.code, step.mode);
+    const done = outcome === 'skip' ? at : ticks();
+    if (conclude(exchange, step, result, done - at, outcome)) return { kind: 'answer', finding: result };
     at = done;
     last = result;
   }
@@ -153,8 +155,8 @@ function runFrom(
  * Makes of what a step found what becomes of the request, and writes it down. What an observed step failed to prove stays
  * unproved for every step behind it. @returns whether the request stops here
  */
-function conclude(exchange: Exchange, step: CompiledStep, found: Finding, tookMs: number): boolean {
-  const taken = exchange.took(step.step, found, tookMs, step.mode);
+function conclude(exchange: Exchange, step: CompiledStep, found: Finding, tookMs: number, outcome = outcomeOfCode(found.code, step.mode)): boolean {
+  const taken = exchange.took(step.step, found, tookMs, step.mode, outcome);
   if (taken.outcome === 'refuse') return true;
   if (taken.outcome === 'would-refuse') {
     exchange.wouldRefuse ??= taken;

@@ -143,8 +143,8 @@ export class Exchange {
   }
 
   /** Writes down a step that was taken, with the outcome that its mode makes. */
-  took(step: StepId, finding: Finding, tookMs: number, mode: CheckMode = 'enforce'): StepRecord {
-    const taken: StepRecord = { step, finding, mode, outcome: outcomeOfCode(finding.code, mode), tookMs };
+  took(step: StepId, finding: Finding, tookMs: number, mode: CheckMode = 'enforce', outcome: StepOutcome = outcomeOfCode(finding.code, mode)): StepRecord {
+    const taken: StepRecord = { step, finding, mode, outcome, tookMs };
     this.steps.push(taken);
     return taken;
   }

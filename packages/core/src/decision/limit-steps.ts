@@ -1,6 +1,6 @@
 import type { CompiledLimit } from '../limit/compile-plan.js';
 import type { Counted, Demand, Standing, Uncounted } from '../limit/counters.js';
-import { subjectOf } from '../limit/subject-of.js';
+import { clientSubject, subjectOf } from '../limit/subject-of.js';
 import { whenThere, type Awaitable } from '../util/awaitable.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import type { Check } from './compiled.js';
@@ -41,12 +41,13 @@ export function compileLimitSteps(
     const limits = exchange.plan === null || exchange.plan.limits.length === 0 ? own : [...own, ...exchange.plan.limits];
     if (limits.length === 0) return null;
     const nowMs = ports.now();
-    const demands = limits.map((limit): Demand => ({
-      group: limit.group,
-      subject: subjectOf(limit.by, exchange),
-      measure: limit.measureAt(nowMs),
-      mode: modeOf(limit),
-    }));
+    const demands: Demand[] = [];
+    // One text for all limits of the client, which is looked up by each of them.
+    let client: string | null = null;
+    for (const limit of limits) {
+      const subject = limit.by.kind === 'client' ? (client ??= clientSubject(exchange)) : subjectOf(limit.by, exchange);
+      demands.push({ group: limit.group, subject, measure: limit.measureAt(nowMs), mode: modeOf(limit) });
+    }
     return whenThere(ports.counters.take(demands, nowMs), (counted) => {
       if ('away' in counted) return counted;
       exchange.holds(counted.hold);

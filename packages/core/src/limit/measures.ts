@@ -57,6 +57,20 @@ function restart(count: Count, at: number): void {
 /** Room for one more is there from this much on: counts of buckets and of sliding spans are fractions. */
 const ALMOST = 1e-9;
 
+/** Whether a count that was brought to a moment has room for one more: what `standingOf` says is over has none. */
+export function hasRoom(count: Count, measure: Measure, nowMs: number): boolean {
+  switch (measure.kind) {
+    case 'fixed':
+    case 'calendar':
+    case 'at-once':
+      return measure.requests - count.used >= 1 - ALMOST;
+    case 'bucket':
+      return measure.burst - count.used >= 1 - ALMOST;
+    case 'sliding':
+      return slidingRoom(count, measure, nowMs) >= 1 - ALMOST;
+  }
+}
+
 /** How a count that was brought to a moment stands. */
 export function standingOf(count: Count, measure: Measure, nowMs: number): Standing {
   switch (measure.kind) {
@@ -91,10 +105,18 @@ function standing(room: number, backMs: number, waitMs: number): Standing {
   return { over, left: Math.max(0, Math.floor(room + ALMOST)), waitMs: over ? Math.max(1, Math.ceil(waitMs - ALMOST)) : 0, resetMs: Math.ceil(backMs) };
 }
 
+type SpanMeasure = Extract<Measure, { readonly kind: 'fixed' | 'sliding' }>;
+
 /** The span before counts by the share of it that the span which ends now still reaches into. */
-function slidingStanding({ at, used, before }: Count, { requests, spanMs }: Extract<Measure, { readonly kind: 'fixed' | 'sliding' }>, nowMs: number): Standing {
+function slidingRoom({ at, used, before }: Count, { requests, spanMs }: SpanMeasure, nowMs: number): number {
   const into = Math.min(spanMs, Math.max(0, nowMs - at));
-  const room = requests - used - before * (1 - into / spanMs);
+  return requests - used - before * (1 - into / spanMs);
+}
+
+function slidingStanding(count: Count, measure: SpanMeasure, nowMs: number): Standing {
+  const { at, used, before } = count;
+  const { requests, spanMs } = measure;
+  const room = slidingRoom(count, measure, nowMs);
   const endMs = at + spanMs - nowMs;
   const backMs = used > 0 ? endMs + spanMs : before > 0 ? endMs : 0;
   if (room >= 1 - ALMOST) return standing(room, backMs, 0);

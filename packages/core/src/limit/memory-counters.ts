@@ -1,4 +1,4 @@
-import { bringTo, countOne, newCount, standingOf, worthlessAt, type Count } from './measures.js';
+import { bringTo, countOne, hasRoom, newCount, standingOf, worthlessAt, type Count } from './measures.js';
 import type { Counted, Counters, Demand, Hold, Measure, Standing } from './counters.js';
 
 /** Subjects that are counted apart under one limit; those that come beyond are counted together, so that none goes uncounted. */
@@ -36,26 +36,29 @@ export class MemoryCounters implements Counters {
   }
 
   take(demands: readonly Demand[], nowMs: number): Counted {
-    const counts = demands.map((demand) => this.#keptFor(demand, nowMs));
-    const before = demands.map(({ measure }, index) => standingOf((counts[index] as Kept).count, measure, nowMs));
-    let refused = -1;
-    for (let index = 0; index < demands.length; index++) {
-      const stands = before[index] as Standing;
-      if (stands.over && (demands[index] as Demand).mode === 'enforce' && (refused < 0 || stands.waitMs > (before[refused] as Standing).waitMs))
-        refused = index;
+    const all: Kept[] = [];
+    let refuses = false;
+    for (const demand of demands) {
+      const kept = this.#keptFor(demand, nowMs);
+      all.push(kept);
+      if (demand.mode === 'enforce' && !hasRoom(kept.count, demand.measure, nowMs)) refuses = true;
     }
-    if (refused >= 0) return { standings: before, refused, hold: null, where: 'here' };
-    const held: Count[] = [];
-    const standings = demands.map(({ measure }, index) => {
-      const [kept, stood] = [counts[index] as Kept, before[index] as Standing];
+    if (refuses) return refusal(demands, all, nowMs);
+    const standings: Standing[] = [];
+    let held: Count[] | null = null;
+    for (let index = 0; index < demands.length; index++) {
+      const [{ measure }, kept] = [demands[index] as Demand, all[index] as Kept];
       const { count } = kept;
-      if (stood.over) return stood;
-      countOne(count);
-      if (measure.kind === 'at-once') held.push(count);
-      if (measure.kind === 'calendar') this.#changed.add(kept);
-      return { ...standingOf(count, measure, nowMs), over: false };
-    });
-    return { standings, refused: -1, hold: held.length === 0 ? null : new HeldCounts(held), where: 'here' };
+      const isCounted = hasRoom(count, measure, nowMs);
+      if (isCounted) {
+        countOne(count);
+        if (measure.kind === 'at-once') (held ??= []).push(count);
+        if (measure.kind === 'calendar') this.#changed.add(kept);
+      }
+      const { left, waitMs, resetMs } = standingOf(count, measure, nowMs);
+      standings.push({ over: !isCounted, left, waitMs, resetMs });
+    }
+    return { standings, refused: -1, hold: held === null ? null : new HeldCounts(held), where: 'here' };
   }
 
   look(demands: readonly Omit<Demand, 'mode'>[], nowMs: number): Standing[] {
@@ -114,6 +117,17 @@ export class MemoryCounters implements Counters {
 
 const quotaOf = ({ group, subject, count, measure }: Kept): readonly KeptQuota[] =>
   measure.kind === 'calendar' && count.used > 0 ? [{ group, subject, from: measure.from, until: measure.until, used: count.used }] : [];
+
+/** What is said where a limit that enforces has no room: the one with the longest wait refuses, and nothing is counted. */
+function refusal(demands: readonly Demand[], all: readonly Kept[], nowMs: number): Counted {
+  const standings = demands.map(({ measure }, index) => standingOf((all[index] as Kept).count, measure, nowMs));
+  let refused = -1;
+  for (let index = 0; index < demands.length; index++) {
+    const { over, waitMs } = standings[index] as Standing;
+    if (over && (demands[index] as Demand).mode === 'enforce' && (refused < 0 || waitMs > (standings[refused] as Standing).waitMs)) refused = index;
+  }
+  return { standings, refused, hold: null, where: 'here' };
+}
 
 /** Gives back what a request held, once. */
 class HeldCounts implements Hold {

@@ -1,7 +1,14 @@
 /** How header field names compare where an upstream makes variables of them, with case and every mark folded (RFC 3875 section 4.1.18, from memory). */
-export const foldName = (name: string): string => (PLAIN.test(name) ? name : name.toLowerCase().replace(/[^a-z0-9]/g, '-'));
+export const foldName = (name: string): string => (isPlain(name) ? name : name.toLowerCase().replace(/[^a-z0-9]/g, '-'));
 
-const PLAIN = /^[a-z0-9-]*$/;
+/** By code: small letters, digits and the hyphen. Looked up and not matched, since all names of all requests are looked at. */
+const PLAIN = new Uint8Array(128);
+for (const character of 'abcdefghijklmnopqrstuvwxyz0123456789-') PLAIN[character.charCodeAt(0)] = 1;
+
+function isPlain(name: string): boolean {
+  for (let index = 0; index < name.length; index++) if (PLAIN[name.charCodeAt(index)] !== 1) return false;
+  return true;
+}
 
 /**
  * A field that came and that some upstream takes for another one that is looked at, as `x_section` for `x-section`; null for none.
@@ -9,8 +16,8 @@ const PLAIN = /^[a-z0-9-]*$/;
  * @param asked those that are looked at, in small letters; null where that is not known, so that any that came could be meant
  */
 export function otherSpelling(names: readonly string[], asked: readonly string[] | null): string | null {
-  const odd = names.find((name) => !PLAIN.test(name)) ?? null;
-  if (asked === null || (odd === null && asked.every((name) => PLAIN.test(name)))) return odd;
+  const odd = names.find((name) => !isPlain(name)) ?? null;
+  if (asked === null || (odd === null && asked.every(isPlain))) return odd;
   for (const name of asked) {
     const folded = foldName(name);
     const other = names.find((one) => one !== name && foldName(one) === folded);
