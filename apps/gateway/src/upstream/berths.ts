@@ -48,7 +48,8 @@ export class Berths {
 
   /** Grants at once, lets wait, or refuses; each seeker hears exactly once, unless it leaves. */
   seek(seeker: BerthSeeker): void {
-    if (this.#inUse < this.#limits.connections && this.#heldBy(seeker.caller) < this.#share) return this.#grant(seeker);
+    const held = this.#heldBy(seeker.caller);
+    if (this.#inUse < this.#limits.connections && held < this.#share) return this.#grant(seeker, held);
     const waits = this.#waits.get(seeker.caller) ?? 0;
     if (waits >= this.#waitingShare) return seeker.refused('share');
     if (this.#queue.length >= this.#limits.waiting) return seeker.refused('full');
@@ -72,7 +73,7 @@ export class Berths {
     const next = this.#queue.find((seeker) => this.#heldBy(seeker.caller) < this.#share);
     if (!next) return;
     this.leave(next);
-    this.#grant(next);
+    this.#grant(next, this.#heldBy(next.caller));
   }
 
   /** Refuses those who have waited for long enough. */
@@ -88,9 +89,9 @@ export class Berths {
     return this.#held.get(caller) ?? 0;
   }
 
-  #grant(seeker: BerthSeeker): void {
+  #grant(seeker: BerthSeeker, held: number): void {
     this.#inUse++;
-    this.#held.set(seeker.caller, this.#heldBy(seeker.caller) + 1);
+    this.#held.set(seeker.caller, held + 1);
     seeker.granted();
   }
 }

@@ -123,13 +123,13 @@ export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
     if (!this.#holds) return;
     this.#holds = false;
     if (this.#upstream.berths.waiting === 0) this.#handOver();
-    else process.nextTick(this.#handOver);
+    else process.nextTick(() => this.#handOver());
   }
 
-  readonly #handOver = (): void => {
+  #handOver(): void {
     this.#giveBack();
     this.#upstream.berths.free(this.caller);
-  };
+  }
 
   onConnect(abort: (reason?: Error) => void): void {
     this.#abort = abort;

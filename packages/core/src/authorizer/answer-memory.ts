@@ -68,7 +68,7 @@ export class AnswerMemory {
     let asker = this.#askers.get(who);
     if (!asker) this.#askers.set(who, (asker = { places: new Map(), covering: [], size: 0 }));
     let place = asker.places.get(where);
-    if (!place) asker.places.set(where, (place = new Map()));
+    if (!place) asker.places.set(where, (place = new Map<string, KeptAnswer>()));
     if (!place.has(what)) {
       asker.size++;
       this.#size++;

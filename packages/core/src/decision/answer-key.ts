@@ -38,9 +38,9 @@ export function compileAnswerKey(name: string, identity: string, parts: readonly
   const last = new WeakMap<CompiledOperation, { readonly method: string; readonly where: string }>();
   const whereOf = ({ operation, method }: Exchange): string => {
     if (operation === null) return whereIn(NOWHERE, method);
-    let known = last.get(operation);
-    if (known?.method !== method) last.set(operation, (known = { method, where: whereIn(spelled(operation), method) }));
-    return known.where;
+    let before = last.get(operation);
+    if (before?.method !== method) last.set(operation, (before = { method, where: whereIn(spelled(operation), method) }));
+    return before.where;
   };
   const whereIn = ({ id, parameters }: Spelled, method: string): string => (byOperation ? `${id}\n${method}\n` : '') + (byPath ? parameters : '');
   return (exchange) => {
