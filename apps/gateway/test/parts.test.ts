@@ -177,6 +177,22 @@ describe('the recorder', () => {
     expect(recorder.takeBatch()).toBeNull();
   });
 
+  test('takes credentials out of what a trace says was compared, and leaves what was found as it is', () => {
+    const recorder = new Recorder('n');
+    const route = { api: 'gates', operation: 'GET /gates/{id}', parameters: ['id = G-12', 'ticket = hunter2'] };
+    const one = new Exchange({ method: 'GET', target: '/a?token=hunter2', headers: {} });
+    one.took('route', finding('route.matched', route), 1);
+    const found = finding('route.no-api', { path: '/a/hunter2' });
+    one.took('route', found, 1);
+    recorder.finish(one, done(found, 1, 404));
+    const [trace] = recorder.takeBatch()?.traces ?? [];
+    expect(trace?.steps.map(({ operands }) => operands)).toEqual([
+      { ...route, parameters: ['id = G-12', 'ticket = <credential>'] },
+      { path: '/a/<credential>' },
+    ]);
+    expect(one.steps.map((taken) => taken.finding.operands)).toEqual([{ ...route, parameters: ['id = G-12', 'ticket = hunter2'] }, { path: '/a/hunter2' }]);
+  });
+
   test('a ring that overflows says what it lost', () => {
     const recorder = new Recorder('n');
     const most = RECORD_LIMITS.ringSize + 100;

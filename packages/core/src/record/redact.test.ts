@@ -66,6 +66,21 @@ describe('what a trace may hold', () => {
     );
   });
 
+  test('a text in which nothing was found is looked through anew for what another request was sent with', () => {
+    const redactor = compileRedactor();
+    const text = 'opened by hunter2 at noon';
+    const asked = (credentials: readonly string[]) => redactor.text(text, credentials);
+    expect([asked([]), asked(['hunter2']), asked([])]).toEqual([text, 'opened by <credential> at noon', text]);
+  });
+
+  test('what was said of a text is said again, however many came between', () => {
+    const redactor = compileRedactor([{ kind: 'query', name: 'ticket' }]);
+    const texts = Array.from({ length: 5000 }, (_, index) => [`/gates/${index}`, `/gates?ticket=${index}`, `/token/t${index}`, `of ${JWT}${index}`]).flat();
+    const first = texts.map((text) => redactor.text(text, []));
+    expect(texts.map((text) => redactor.text(text, []))).toEqual(first);
+    expect(first.slice(0, 4)).toEqual(['/gates/0', '/gates?ticket=<removed>', '/token/<removed>', expect.stringMatching(/^of <JWT>/)]);
+  });
+
   test('a header of thousands of cookies takes no longer than its length', () => {
     const redactor = compileRedactor();
     const cookie = Array.from({ length: 4000 }, (_, index) => `c${index}=v${index}xx`).join('; ');
