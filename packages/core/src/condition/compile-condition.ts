@@ -9,7 +9,7 @@ import { inputOf, type ConditionScope } from './condition-input.js';
 import { parseCondition, type Expression, type ParsedCondition } from './parse-condition.js';
 import { pathsOf, type MemberPath } from './member-paths.js';
 import { cutAtAnd } from './cut-at-and.js';
-import { plainlyTrue } from './plainly-true.js';
+import { lookAtVariables, plainlyTrue, type Holds } from './plainly-true.js';
 import { presentMembers } from './present-members.js';
 import { zonedMethods } from './zoned-time.js';
 
@@ -31,6 +31,8 @@ export interface CompiledCondition {
   readonly looksAt: readonly MemberPath[];
   /** @param variables by their names, as `inputOf` describes them; what is not known is left out */
   readonly evaluate: (variables: Readonly<Record<string, unknown>>) => ConditionResult;
+  /** What is true where it plainly holds; null where it has to be evaluated. False says nothing. */
+  readonly plainly: Holds | null;
   /** Its parts, each to be evaluated alone: true, false, or anything else where it comes to no answer. */
   readonly parts: () => readonly { readonly part: ConditionPart; readonly run: (variables: Readonly<Record<string, unknown>>) => unknown }[];
 }
@@ -105,8 +107,9 @@ function compileParsed(parsed: ParsedCondition, types: Parameters<typeof boundEx
     source,
     looksAt: pathsOf(expression),
     parts,
+    plainly,
     evaluate: (variables) => {
-      if (plainly?.(variables)) return MET;
+      if (plainly?.(variables, lookAtVariables)) return MET;
       const value = whole(variables);
       if (value === true) return MET;
       if (value === false) return failing(variables);

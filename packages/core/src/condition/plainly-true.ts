@@ -1,8 +1,13 @@
 import type { Expression } from './parse-condition.js';
 
-type Variables = Readonly<Record<string, unknown>>;
-type Read = (variables: Variables) => unknown;
-export type Holds = (variables: Variables) => boolean;
+/** How what is decided about is looked at: a member of a variable, or with null the variable itself; undefined for what is not there. */
+export type Look<Subject> = (subject: Subject, variable: string, member: string | null) => unknown;
+type Read = <Subject>(subject: Subject, look: Look<Subject>) => unknown;
+export type Holds = <Subject>(subject: Subject, look: Look<Subject>) => boolean;
+
+/** Looks at variables that were made. */
+export const lookAtVariables: Look<Readonly<Record<string, unknown>>> = (variables, variable, member) =>
+  member === null ? variables[variable] : memberOf(variables[variable], member);
 
 /** Longer lists are gone through by the language, which counts their items as steps. */
 const LONGEST = 1000;
@@ -24,17 +29,17 @@ export function plainlyTrue({ exprKind }: Expression): Holds | null {
   if (!one || !other) return null;
   switch (name) {
     case '_==_':
-      return (variables) => {
-        const value = one(variables);
-        return typeof value === 'string' && value === other(variables);
+      return (subject, look) => {
+        const value = one(subject, look);
+        return typeof value === 'string' && value === other(subject, look);
       };
     case '_!=_':
-      return (variables) => {
-        const [value, beside] = [one(variables), other(variables)];
+      return (subject, look) => {
+        const [value, beside] = [one(subject, look), other(subject, look)];
         return typeof value === 'string' && typeof beside === 'string' && value !== beside;
       };
     case '@in':
-      return (variables) => isIn(one(variables), other(variables));
+      return (subject, look) => isIn(one(subject, look), other(subject, look));
     default:
       return null;
   }
@@ -48,7 +53,11 @@ function joinedBy(name: '_&&_' | '_||_', args: readonly Expression[]): Holds | n
     parts.push(part);
   }
   // An error beside what is true is none for `||` (Common Expression Language, language definition, "Logical Operators").
-  return name === '_&&_' ? (variables) => parts.every((part) => part(variables)) : (variables) => parts.some((part) => part(variables));
+  if (name === '_||_') return (subject, look) => parts.some((part) => part(subject, look));
+  return (subject, look) => {
+    for (const part of parts) if (!part(subject, look)) return false;
+    return true;
+  };
 }
 
 function isIn(value: unknown, of: unknown): boolean {
@@ -72,18 +81,23 @@ function reading({ exprKind }: Expression): Read | null {
     }
     case 'identExpr': {
       const { name } = exprKind.value;
-      return (variables) => variables[name];
+      return (subject, look) => look(subject, name, null);
     }
     case 'selectExpr': {
       const { operand, field, testOnly } = exprKind.value;
-      const of = operand && !testOnly ? reading(operand) : null;
-      return of && ((variables) => memberOf(of(variables), field));
+      if (!operand || testOnly) return null;
+      if (operand.exprKind.case === 'identExpr') {
+        const variable = operand.exprKind.value.name;
+        return (subject, look) => look(subject, variable, field);
+      }
+      const of = reading(operand);
+      return of && ((subject, look) => memberOf(of(subject, look), field));
     }
     case 'callExpr': {
       const [operand, key] = exprKind.value.args;
       if (exprKind.value.function !== '_[_]' || !operand || !key) return null;
       const [of, by] = [reading(operand), reading(key)];
-      return of && by && ((variables) => memberOf(of(variables), by(variables)));
+      return of && by && ((subject, look) => memberOf(of(subject, look), by(subject, look)));
     }
     default:
       return null;

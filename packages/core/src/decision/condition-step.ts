@@ -1,7 +1,7 @@
 import { placeIn } from '../condition/condition-fault.js';
 import { compileCondition, type ConditionResult } from '../condition/compile-condition.js';
 import type { ConditionScope } from '../condition/condition-input.js';
-import { compileVariables, looksAtSecrets, seenBy } from './condition-variables.js';
+import { compileVariables, isAlwaysRead, isReadInPart, lookAtRequest, looksAtSecrets, seenBy } from './condition-variables.js';
 import type { ConditionRule, ConditionUse } from '../document/condition-rule.js';
 import { ConfigError } from '../util/config-error.js';
 import { finding, type Finding } from '../verdict/codes.js';
@@ -39,7 +39,9 @@ export function compileConditions(uses: readonly ConditionUse[], shared: readonl
 
 function conditionRun({ name, condition, variablesOf }: ConditionGrounds, ports: Ports): (exchange: Exchange) => Finding {
   const find = findingsOf({ name, condition });
+  const plainly = isAlwaysRead(condition.looksAt) ? condition.plainly : null;
   return (exchange) => {
+    if (plainly !== null && !isReadInPart(exchange) && plainly(exchange, lookAtRequest)) return find(MET, NO_VARIABLES);
     let variables: Record<string, unknown>;
     try {
       variables = variablesOf(exchange, ports.now(), ports.directory());
@@ -52,6 +54,9 @@ function conditionRun({ name, condition, variablesOf }: ConditionGrounds, ports:
     return find(condition.evaluate(variables), variables);
   };
 }
+
+const MET: ConditionResult = { kind: 'met' };
+const NO_VARIABLES = {};
 
 type ConditionGrounds = Extract<CheckGrounds, { readonly kind: 'condition' }>;
 

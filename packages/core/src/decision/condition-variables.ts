@@ -11,6 +11,7 @@ import { bodyValue, exactly, looksAtBody, unmistaken } from './request-body.js';
 import { celValue } from '../condition/cel-value.js';
 import { lookedAt, namesBelow, pathsBelow } from '../condition/looked-at.js';
 import type { MemberPath } from '../condition/member-paths.js';
+import type { Look } from '../condition/plainly-true.js';
 import { CREDENTIAL_HEADERS } from '../condition/text-forms.js';
 
 type Variables = Record<string, unknown>;
@@ -66,6 +67,35 @@ function fillOf(root: string, looksAt: readonly MemberPath[]): Fill {
       return () => undefined;
   }
 }
+
+/** Members that can be read of any request, and of any caller of whom everything could be read: looking at them alone finds no fault in either. */
+const ALWAYS_READ: ReadonlyMap<string, ReadonlySet<string>> = new Map([
+  ['principal', new Set(['subject', 'issuer', 'provider', 'tenant', 'scopes', 'roles', 'groups', 'acr', 'amr'])],
+  ['client', new Set(['id', 'name'])],
+  ['request', new Set(['method', 'path', 'operation', 'address'])],
+]);
+
+/** Whether what a condition looks at can be looked at without making variables, which are made of the whole to find what cannot be read in it. */
+export const isAlwaysRead = (looksAt: readonly MemberPath[]): boolean =>
+  looksAt.every(([variable = '', member = '', ...below]) => below.length === 0 && ALWAYS_READ.get(variable)?.has(member) === true);
+
+/** Looks at members as the variables would have them; for what is always read and nothing else. */
+export const lookAtRequest: Look<Exchange> = (exchange, variable, member) => {
+  if (member === null) return undefined;
+  switch (variable) {
+    case 'principal':
+      return principalMember(exchange, member);
+    case 'client':
+      return clientMember(exchange.caller, member);
+    case 'request':
+      return requestMember(exchange, member, null, null);
+    default:
+      return undefined;
+  }
+};
+
+/** Whether something that the token says of its principal could not be read. */
+export const isReadInPart = ({ caller }: Exchange): boolean => caller?.principal?.unread !== undefined;
 
 const CLIENT_MEMBERS = ['id', 'name', 'metadata'];
 const PRINCIPAL_MEMBERS = ['subject', 'issuer', 'provider', 'tenant', 'scopes', 'roles', 'groups', 'acr', 'amr', 'signedInAt', 'attributes'];
