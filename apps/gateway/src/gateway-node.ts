@@ -1,6 +1,6 @@
 import { LocalReplayMemory, TokenCache, USUAL_COUNTING, type KeySource, type ReplayMemory } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys, type KeptKeys } from '@virga/outbound';
-import { FEED_VERSION, type FeedMessage, type NodeStatus } from '@virga/protocol/node';
+import { FEED_VERSION, originAt, type FeedMessage, type NodeStatus } from '@virga/protocol/node';
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { performance } from 'node:perf_hooks';
@@ -142,14 +142,14 @@ export class GatewayNode {
       transfers: this.#transfers,
       recorder: this.#recorder,
       sightings: this.#sightings,
-      publicOrigin: this.#options.publicOrigin ?? `http://${this.#options.host}:${this.#options.port}`,
+      publicOrigin: this.#options.publicOrigin ?? originAt(this.#options.host, this.#options.port),
       isProbe: (header: string) => isSigned(header, this.#options.token),
       markedCaller: (mark: string) => markedCaller(mark, this.#options.token, Date.now()),
       fault: (error: unknown) => this.#fault(error, 'forwarding'),
     };
     const listener = new GatewayListener(context, () => this.#releases.live);
     const port = await listener.listen(this.#options.port, this.#options.host);
-    context.publicOrigin = this.#options.publicOrigin ?? `http://${this.#options.host}:${port}`;
+    context.publicOrigin = this.#options.publicOrigin ?? originAt(this.#options.host, port);
     this.#publicOrigin = context.publicOrigin;
     this.#listener = listener;
     await this.#listenTls(context);
@@ -308,10 +308,10 @@ export class GatewayNode {
     const { tls, host } = this.#options;
     if (!tls) return;
     const [cert, key] = await Promise.all([readFile(tls.certificateFile), readFile(tls.keyFile)]);
-    const own = { ...context, publicOrigin: tls.publicOrigin ?? `https://${host}:${tls.port}` };
+    const own = { ...context, publicOrigin: tls.publicOrigin ?? originAt(host, tls.port, 'https') };
     const listener = new GatewayListener(own, () => this.#releases.live, { cert, key });
     const port = await listener.listen(tls.port, host);
-    own.publicOrigin = tls.publicOrigin ?? `https://${host}:${port}`;
+    own.publicOrigin = tls.publicOrigin ?? originAt(host, port, 'https');
     this.#tlsOrigin = own.publicOrigin;
     this.#tlsListener = listener;
     this.#options.log(`listening for TLS at ${own.publicOrigin}`);

@@ -1,3 +1,4 @@
+import { checkSettingNames } from '@virga/protocol/node';
 import type { NodeOptions } from './node-options.js';
 
 type Environment = Readonly<Record<string, string | undefined>>;
@@ -8,6 +9,7 @@ type Environment = Readonly<Record<string, string | undefined>>;
  * @throws Error in words for a setting that is missing, empty or no value of its kind
  */
 export function readOptions(env: Environment): Omit<NodeOptions, 'log'> {
+  checkSettingNames(env);
   const publicOrigin = addressOf(env, 'VIRGA_GATEWAY_URL');
   const redisUrl = given(env, 'VIRGA_REDIS_URL');
   const tls = tlsOf(env);

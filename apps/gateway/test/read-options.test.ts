@@ -1,3 +1,6 @@
+import { originAt, SETTING_NAMES } from '@virga/protocol/node';
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { readOptions } from '../src/read-options.js';
 
 const TOKEN = { VIRGA_NODE_TOKEN: 'a token' };
@@ -56,4 +59,32 @@ describe('how a node runs', () => {
   ])('%j is told', (change, says) => expect(() => readOptions({ ...TOKEN, ...change })).toThrow(says));
 
   test('a node without a token has none', () => expect(() => readOptions({})).toThrow('the setting VIRGA_NODE_TOKEN is missing'));
+
+  test.each(['VIRGA_REDIS_URI', 'VIRGA_TLS_CERT', 'VIRGA_GATEWAY_PROT', 'virga_redis_url', 'VIRGA_'])('%s is told to be no setting', (name) => {
+    expect(() => readOptions({ ...TOKEN, [name]: 'a value' })).toThrow(`there is no setting ${name}; there are VIRGA_CONSOLE_URL, `);
+  });
+
+  test('what a platform of containers adds by itself is passed over', () => {
+    const added = { VIRGA_GATEWAY_SERVICE_HOST: '10.0.0.1', VIRGA_REDIS_SERVICE_PORT_REDIS: '6379', VIRGA_REDIS_PORT_6379_TCP_ADDR: '10.0.0.2', OTHER: '' };
+    expect(readOptions({ ...TOKEN, ...added })).toEqual(readOptions(TOKEN));
+  });
+
+  test('every setting that a program reads has its name in the table, and the other way round', () => {
+    const root = new URL('../../../', import.meta.url).pathname;
+    const sources = ['apps', 'scripts'].flatMap((folder) =>
+      readdirSync(join(root, folder), { recursive: true, encoding: 'utf8' })
+        .filter((file) => /^(?:[a-z]+\/src\/.*\.ts|[a-z-]+\.mjs)$/.test(file))
+        .map((file) => readFileSync(join(root, folder, file), 'utf8')),
+    );
+    const read = sources.flatMap((text) => [...text.matchAll(/(?:'|env\.)(VIRGA_[A-Z_]+)\b/g)].map(([, name]) => name));
+    expect([...new Set(read)].sort()).toEqual([...SETTING_NAMES].sort());
+  });
 });
+
+test.each([
+  ['127.0.0.1', 'http://127.0.0.1:80'],
+  ['localhost', 'http://localhost:80'],
+  // RFC 3986 section 3.2.2.
+  ['::1', 'http://[::1]:80'],
+  ['::ffff:192.0.2.1', 'http://[::ffff:192.0.2.1]:80'],
+])('the address at %s is %s', (host, address) => expect(originAt(host, 80)).toBe(address));

@@ -1,3 +1,4 @@
+import { originAt } from '@virga/protocol/node';
 import 'reflect-metadata';
 import { readSettings } from './config/settings.js';
 
@@ -19,7 +20,7 @@ try {
   // Settings that cannot be used are told before everything is loaded that uses them.
   const { ControlPlane } = await import('./control-plane.js');
   const plane = await ControlPlane.start(settings, password);
-  console.log(`virga: console and control API at http://${settings.host}:${settings.port}`);
+  console.log(`virga: console and control API at ${originAt(settings.host, settings.port)}`);
   if (settings.portalPort !== null) console.log(`virga: portal at ${settings.portalUrl}`);
   if (plane.operator) console.log(`virga: sign in as ${plane.operator.name} with the password ${plane.operator.password} (shown once)`);
   let stopping = false;

@@ -473,6 +473,9 @@ describe('settings that cannot be used', () => {
     [{ VIRGA_HOST: ' ' }, [], /the setting VIRGA_HOST is there and empty/],
     [{ VIRGA_REDIS_URL: '' }, [], /the setting VIRGA_REDIS_URL is there and empty/],
     [{ VIRGA_TLS_PORT: '' }, [], /the setting VIRGA_TLS_PORT is there and empty/],
+    // One that is misspelt would count as left out, and each node by itself.
+    [{ VIRGA_REDIS_URI: 'redis://127.0.0.1:6379' }, [], /there is no setting VIRGA_REDIS_URI; there are .*VIRGA_REDIS_URL/],
+    [{ virga_host: '127.0.0.1' }, ['--no-node'], /there is no setting virga_host/],
     [{}, ['--no-portl'], /there is no option --no-portl; there are --no-node and --no-portal/],
     [{ VIRGA_OPERATOR_PASSWORD: '' }, ['--no-node'], /VIRGA_OPERATOR_PASSWORD has at least 8 characters/],
     [{ VIRGA_OPERATOR_PASSWORD: '       a' }, ['--no-node'], /VIRGA_OPERATOR_PASSWORD has at least 8 characters/],

@@ -1,3 +1,4 @@
+import { checkSettingNames, originAt } from '@virga/protocol/node';
 import { randomBytes } from 'node:crypto';
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { isIP } from 'node:net';
@@ -37,6 +38,7 @@ const OF_NODE = ['VIRGA_GATEWAY_URL', 'VIRGA_REDIS_URL', 'VIRGA_TLS_PORT', 'VIRG
 export function readSettings(env: NodeJS.ProcessEnv, args: readonly string[]): ServerSettings {
   const unknown = args.find((arg) => !OPTIONS.includes(arg));
   if (unknown !== undefined) throw new Error(`there is no option ${unknown}; there are ${OPTIONS.join(' and ')}`);
+  checkSettingNames(env);
   if (!args.includes('--no-node')) for (const name of OF_NODE) given(env, name);
   const dataFolder = resolve(given(env, 'VIRGA_DATA') ?? '.virga');
   mkdirSync(dataFolder, { recursive: true, mode: 0o700 });
@@ -48,7 +50,7 @@ export function readSettings(env: NodeJS.ProcessEnv, args: readonly string[]): S
     port,
     gatewayPort: portOf(env['VIRGA_GATEWAY_PORT'], port + 1),
     portalPort: args.includes('--no-portal') ? null : portalPort,
-    portalUrl: originOf(env['VIRGA_PORTAL_URL']) ?? `http://${host}:${portalPort}`,
+    portalUrl: originOf(env['VIRGA_PORTAL_URL']) ?? originAt(host, portalPort),
     portalHops: hopsOf(env['VIRGA_PORTAL_HOPS']),
     dataFolder,
     environment: given(env, 'VIRGA_ENVIRONMENT') ?? 'production',

@@ -1,5 +1,6 @@
 import { Inject, Injectable, Logger } from '@nestjs/common';
 import { FEED_VERSION } from '@virga/protocol';
+import { originAt } from '@virga/protocol/node';
 import { spawn } from 'node:child_process';
 import { mkdirSync, openSync, readFileSync, rmSync, writeFileSync, closeSync } from 'node:fs';
 import { join } from 'node:path';
@@ -129,7 +130,7 @@ export class LocalNode {
         VIRGA_NODE_NAME: NODE_NAME,
         VIRGA_NODE_TOKEN: this.#settings.nodeToken,
         VIRGA_NODE_DIR: this.#folder,
-        VIRGA_CONTROL_URL: `http://${this.#settings.host}:${this.#settings.port}`,
+        VIRGA_CONTROL_URL: originAt(this.#settings.host, this.#settings.port),
         VIRGA_GATEWAY_HOST: this.#settings.host,
         VIRGA_GATEWAY_PORT: String(this.#settings.gatewayPort),
       },

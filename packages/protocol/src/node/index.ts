@@ -17,4 +17,5 @@ export type {
   SightingReport,
 } from './messages.js';
 export { TIME_CLASSES, timeClass, timeWithin } from './call-times.js';
+export { checkSettingNames, originAt, SETTING_NAMES } from './settings.js';
 export { CALLER_HEADER, FEED_VERSION, PROBE_HEADER, REQUEST_ID_HEADER } from './messages.js';

@@ -1,6 +1,7 @@
 import { Inject, Injectable } from '@nestjs/common';
 import { STANDARD_CLAIM_MAP, type ProviderRule, type PublishedKey, type ReleaseDocument } from '@virga/core';
 import type { MintInput, MintView } from '@virga/protocol';
+import { originAt } from '@virga/protocol/node';
 import { CompactSign, exportJWK, generateKeyPair, importJWK, type JWK } from 'jose';
 import { SETTINGS, type ServerSettings } from '../../config/settings.js';
 import { fieldProblem } from '../../http/problems.js';
@@ -24,7 +25,7 @@ export class BenchIssuer {
   ) {}
 
   get issuer(): string {
-    return `http://${this.settings.host}:${this.settings.port}/bench-issuer`;
+    return `${originAt(this.settings.host, this.settings.port)}/bench-issuer`;
   }
 
   async keySet(): Promise<{ keys: PublishedKey[] }> {

@@ -1,6 +1,7 @@
 import { Inject, Injectable } from '@nestjs/common';
 import type { ProviderRule } from '@virga/core';
 import type { ExchangeView, GrantInput, GrantKind, GrantView, PkceView } from '@virga/protocol';
+import { originAt } from '@virga/protocol/node';
 import { randomBytes } from 'node:crypto';
 import * as oauth from 'openid-client';
 import { SETTINGS, type ServerSettings } from '../../config/settings.js';
@@ -55,7 +56,7 @@ export class GrantService {
   ) {}
 
   get #console(): GrantHome {
-    return { redirectUri: `http://${this.settings.host}:${this.settings.port}/control/v1/bench/callback`, owner: '' };
+    return { redirectUri: `${originAt(this.settings.host, this.settings.port)}/control/v1/bench/callback`, owner: '' };
   }
 
   async begin(input: GrantInput, home: GrantHome = this.#console): Promise<GrantView> {

@@ -2,6 +2,7 @@ import { Inject, Injectable } from '@nestjs/common';
 import type { ProviderRule } from '@virga/core';
 import { guardedFetchFunction } from '@virga/outbound';
 import type { PersonaInput, PersonaView, TokenView } from '@virga/protocol';
+import { originAt } from '@virga/protocol/node';
 import { randomBytes } from 'node:crypto';
 import * as oauth from 'openid-client';
 import { SETTINGS, type ServerSettings } from '../../config/settings.js';
@@ -55,7 +56,7 @@ export class PersonasService {
   }
 
   get redirectUri(): string {
-    return `http://${this.#settings.host}:${this.#settings.port}/control/v1/personas/callback`;
+    return `${originAt(this.#settings.host, this.#settings.port)}/control/v1/personas/callback`;
   }
 
   async list(): Promise<PersonaView[]> {

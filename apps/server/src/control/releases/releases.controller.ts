@@ -13,6 +13,7 @@ import {
   type EditView,
   type NodeView,
 } from '@virga/protocol';
+import { originAt } from '@virga/protocol/node';
 import { SETTINGS, type ServerSettings } from '../../config/settings.js';
 import { NodeHub, type KnownNode } from '../../nodes/node-hub.js';
 import { CalledBy, type Caller } from '../../session/access.guard.js';
@@ -50,7 +51,7 @@ export class ReleasesController {
     const nodes = this.hub.nodes.map((node) => nodeView(node, this.hub.directoryNumber));
     return {
       environment: this.settings.environment,
-      gatewayUrl: nodes[0]?.gatewayUrl || `http://${this.settings.host}:${this.settings.gatewayPort}`,
+      gatewayUrl: nodes[0]?.gatewayUrl || originAt(this.settings.host, this.settings.gatewayPort),
       live: this.releases.live?.summary ?? null,
       changes: changes.slice(0, SHOWN_CHANGES).map((change) => ({ ...change })),
       changeCount: changes.length,
