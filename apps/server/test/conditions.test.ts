@@ -15,6 +15,8 @@ import type {
 } from '@virga/protocol';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
+import { Sequelize } from 'sequelize';
 import { RunningServer } from './harness.js';
 
 let server: RunningServer;
@@ -219,6 +221,23 @@ describe('tables', () => {
 
   test('a name that no condition could say is refused', async () => {
     for (const name of ['lock-outs', '7', 'in', '__proto__.x', 'x'.repeat(41)]) expect((await put(lockouts, undefined, name)).status).toBe(422);
+  });
+
+  test('one of before that could not be set so today stays as it is, and needs attention until it is mended', async () => {
+    const database = new Sequelize({ dialect: 'sqlite', storage: join(server.folder, 'virga.sqlite'), logging: false });
+    const [[{ rows: kept }]] = (await database.query("SELECT rows FROM fact_tables WHERE name = 'lockouts'")) as unknown as [[{ rows: string }]];
+    const told = async (rows: string): Promise<string[]> => {
+      await database.query('UPDATE fact_tables SET rows = ?, changed_at = changed_at + 1', { replacements: [rows] });
+      const { items } = await server.ok<{ items: AttentionItem[] }>('GET', '/overlook/attention');
+      return items.filter(({ link }) => link === '/tables?name=lockouts').map(({ mark, title, detail }) => `${mark}: ${title}: ${detail}`);
+    };
+    const title = 'would-refuse: The table lockouts has a value that is not what it looks like';
+    expect(await told(kept)).toEqual([]);
+    expect(await told('[["7 ",""]]')).toEqual([expect.stringMatching(`^${title}: gate "7 " of row 1 has a blank`)]);
+    expect(await told('[["7","2026-07-01"],["\u200b8",""]]')).toEqual([expect.stringMatching(`^${title}: gate .* of row 2 has `)]);
+    expect(await told('[["7"')).toEqual([expect.stringMatching(`^${title}: it cannot be read`)]);
+    expect(await told(kept)).toEqual([]);
+    await database.close();
   });
 
   test('a stale edit is told so, and who takes a table away closes what looks at it', async () => {

@@ -41,7 +41,7 @@ const caller: fc.Arbitrary<Caller | null> = fc.option(
 );
 const member = fc.constantFrom(
   ...['subject', 'issuer', 'provider', 'tenant', 'scopes', 'roles', 'groups', 'acr', 'amr'].map((name) => `principal.${name}`),
-  ...['client.id', 'client.name', 'request.method', 'request.path', 'request.address', 'principal["scopes"]', 'request["method"]'],
+  ...['request.method', 'client.id', 'client.name', 'request.path', 'request.address', 'principal["scopes"]', 'request["method"]'],
 );
 const written = text.map((value) => JSON.stringify(value));
 const part = fc.tuple(fc.oneof(member, written), fc.constantFrom('==', '!=', 'in'), fc.oneof(member, fc.constantFrom('["a", "b"]', '"a"')));

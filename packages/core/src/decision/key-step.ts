@@ -1,6 +1,7 @@
 import { judgeHolder } from '../credential/judge-holder.js';
 import { keyForm } from '../credential/key-form.js';
 import { placeWords } from '../credential/find-place.js';
+import type { SentCredential } from '../credential/sent-credential.js';
 import type { TokenPlace } from '../document/token-rule.js';
 import { finding } from '../verdict/codes.js';
 import type { Check } from './compiled.js';
@@ -26,8 +27,8 @@ export function compileKeyStep({ scheme, place }: KeyScheme, { directory, digest
     step: 'key',
     about: 'key',
     run: (exchange) => {
-      const sent = exchange.sent.find((one) => one.kind === 'key' && one.scheme === scheme);
-      if (!sent) return notSent;
+      const sent = sentFor(exchange.sent, scheme);
+      if (sent === null) return notSent;
       // Found by its digest, so that the time this takes says nothing about keys that there are.
       const { memory } = exchange;
       const holder = directory().find('key', memory === null ? digest(sent.text) : memory.keys.of(sent.text, digest));
@@ -41,4 +42,9 @@ export function compileKeyStep({ scheme, place }: KeyScheme, { directory, digest
       return finding('key.known', { client: holder.client.name, name: holder.credential.name, place: words });
     },
   };
+}
+
+function sentFor(all: readonly SentCredential[], scheme: string): SentCredential | null {
+  for (const one of all) if (one.kind === 'key' && one.scheme === scheme) return one;
+  return null;
 }

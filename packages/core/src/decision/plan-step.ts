@@ -97,9 +97,9 @@ function takeSubscribed(subscriptions: readonly SubscriptionFact[], asked: Asked
   let nearness = -1;
   // In the order of the plans, so that of several the same one always counts.
   for (const plan of plans.all) {
-    const own = subscriptions.filter(({ planId }) => planId === plan.rule.id);
-    const covers = operation !== null && plan.covers(apiId, operation.id);
-    for (const one of own) {
+    for (const one of subscriptions) {
+      if (one.planId !== plan.rule.id) continue;
+      const covers = operation !== null && plan.covers(apiId, operation.id);
       const wrong = covers ? faultOf(one, plan.rule, asked) : finding('plan.not-covered', { plan: plan.rule.name, client });
       if (wrong === null) return takePlan(plan, apiId, exchange, 'subscription');
       const near = NEARNESS.indexOf(wrong.code as (typeof NEARNESS)[number]);

@@ -8,6 +8,7 @@ import { ApisService } from '../apis/apis.service.js';
 import { InventoryService } from '../inventory/inventory.service.js';
 import { SensitiveService } from '../sensitive/sensitive.service.js';
 import { addressItems, leakedItems, tableItems } from './live-items.js';
+import { OddTables } from './odd-tables.js';
 import { apartItems, planItems } from './plan-items.js';
 import { portalItems } from './portal-items.js';
 import { ProvidersService } from '../providers/providers.service.js';
@@ -22,6 +23,8 @@ const isAnswer = (side: FindingSide): boolean => side === 'answer-body' || side 
 /** What an engineer should look at next, the gravest first. */
 @Injectable()
 export class AttentionService {
+  readonly #oddTables = new OddTables();
+
   constructor(
     private readonly apis: ApisService,
     private readonly providers: ProvidersService,
@@ -38,6 +41,7 @@ export class AttentionService {
       ...(await this.#providers()),
       ...addressItems(this.releases.live?.document),
       ...tableItems(this.releases.live?.document, await tableColumns()),
+      ...(await this.#oddTables.items()),
       ...(await leakedItems()),
       ...(await portalItems()),
       ...planItems(this.draft.document),
