@@ -60,26 +60,34 @@ const LEAD_MS = 250;
 
 /**
  * Loads several ways by turns, always in the same order, over connections that stay. What is measured is how fast each is once it is
- * under way.
+ * under way. A way is compared with what the first did before it and did again after it, by how near it was to either: a machine that
+ * becomes slower within a turn would else count against whoever is last.
  * @param ways by name, each `{ port, method, path, headers, body }`; the first is what the others are compared with
  * @param ms of a round for each way
- * @returns of each way the medians of its `ratio` to the first in the same turn and of its requests `perSecond`, and how many `failed`
+ * @returns of each way the medians of its `ratio` to the first and of its requests `perSecond`, and how many `failed`
  */
 export async function inTurns(ways, { rounds, ms }) {
   const inFlight = 32;
   const names = Object.keys(ways);
   const pools = Object.fromEntries(names.map((name) => [name, poolTo(ways[name].port, inFlight)]));
+  const take = (name) => loadOver(pools[name], { ...ways[name], inFlight, ms: ms / TURNS, leadMs: LEAD_MS });
   const turns = [];
   for (let turn = 0; turn < rounds * TURNS; turn++) {
     const measured = {};
-    for (const name of names) measured[name] = await loadOver(pools[name], { ...ways[name], inFlight, ms: ms / TURNS, leadMs: LEAD_MS });
+    for (const name of names) measured[name] = await take(name);
     turns.push(measured);
   }
+  const [first] = names;
+  const last = await take(first);
+  const firstAt = (turn, place) => {
+    const share = place / names.length;
+    return turns[turn][first].perSecond * (1 - share) + (turns[turn + 1]?.[first] ?? last).perSecond * share;
+  };
   await Promise.all(Object.values(pools).map((pool) => pool.destroy()));
   return Object.fromEntries(
-    names.map((name) => {
+    names.map((name, place) => {
       const own = {
-        ratio: median(turns.map((measured) => measured[name].perSecond / measured[names[0]].perSecond)),
+        ratio: median(turns.map((measured, turn) => measured[name].perSecond / firstAt(turn, place))),
         perSecond: Math.round(median(turns.map((measured) => measured[name].perSecond))),
         failed: turns.reduce((sum, measured) => sum + measured[name].failed, 0),
       };
