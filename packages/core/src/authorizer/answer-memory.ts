@@ -27,8 +27,8 @@ export interface AnswerKey {
   readonly path: string;
 }
 
-/** Answers kept by each process, and answers with patterns of one caller. */
-export const ANSWER_MEMORY = { answers: 20_000, covering: 8 } as const;
+/** Answers kept by each process, answers with patterns of one caller, and how many of one caller push out those of others. */
+export const ANSWER_MEMORY = { answers: 20_000, covering: 8, share: 2000 } as const;
 
 /** The answers of one `who`: by `where` and `what`, and those with patterns. */
 interface Asker {
@@ -75,7 +75,8 @@ export class AnswerMemory {
     }
     place.set(what, kept);
     if (answer.covers.length > 0) asker.covering = [kept, ...asker.covering].slice(0, ANSWER_MEMORY.covering);
-    // The last to go is whoever asked just now: one alone with so many begins anew.
+    // Whoever has many begins anew, and takes nothing from others.
+    if (this.#size > ANSWER_MEMORY.answers && asker.size > ANSWER_MEMORY.share) this.#askers.delete(who);
     while (this.#size > ANSWER_MEMORY.answers) this.#askers.pop();
   }
 

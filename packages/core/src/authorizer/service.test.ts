@@ -163,6 +163,15 @@ describe('kept answers', () => {
     expect(memory.size).toBe(0);
   });
 
+  test('of one who asks about ever more paths push out none of others', () => {
+    const memory = new AnswerMemory();
+    const keep = (who: string, path: string) => memory.keep(key(who, path), grounds, answer(), 1000, memory.drops);
+    keep('few', '/x');
+    for (let index = 0; index < 3 * ANSWER_MEMORY.answers; index++) keep('many', `/${index}`);
+    expect(memory.find(key('few', '/x'), grounds, 1)).not.toBeNull();
+    expect(memory.size).toBeLessThanOrEqual(ANSWER_MEMORY.answers);
+  });
+
   test('are not kept where answers were dropped since they were asked for', () => {
     const memory = new AnswerMemory();
     for (const name of ['one', null]) {

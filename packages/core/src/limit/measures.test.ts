@@ -1,5 +1,6 @@
 import fc from 'fast-check';
 import type { Measure } from './counters.js';
+import { MemoryCounters } from './memory-counters.js';
 import { bringTo, countOne, hasRoom, newCount, standingOf } from './measures.js';
 
 const requests = fc.integer({ min: 1, max: 6 });
@@ -29,4 +30,10 @@ test('there is room exactly where a count does not stand over its limit, whateve
     { numRuns: 2000, seed: 11 },
   );
   expect(Math.min(seen.room, seen.none)).toBeGreaterThan(1000);
+});
+
+test.each(['requests', 'spanMs'] as const)('a limit whose %s is no number lets nobody in', (name) => {
+  const limit: Measure = { kind: 'sliding', requests: 5, spanMs: 1000, [name]: Number.NaN };
+  const { refused } = new MemoryCounters().take([{ group: 'g', subject: 's', measure: limit, mode: 'enforce' }], 10_000);
+  expect(refused).toBe(0);
 });

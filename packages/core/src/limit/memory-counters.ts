@@ -123,8 +123,10 @@ function refusal(demands: readonly Demand[], all: readonly Kept[], nowMs: number
   const standings = demands.map(({ measure }, index) => standingOf((all[index] as Kept).count, measure, nowMs));
   let refused = -1;
   for (let index = 0; index < demands.length; index++) {
-    const { over, waitMs } = standings[index] as Standing;
-    if (over && (demands[index] as Demand).mode === 'enforce' && (refused < 0 || waitMs > (standings[refused] as Standing).waitMs)) refused = index;
+    const { mode, measure } = demands[index] as Demand;
+    // By what was asked before, so that whatever has no room refuses, a count that is no number too.
+    if (mode !== 'enforce' || hasRoom((all[index] as Kept).count, measure, nowMs)) continue;
+    if (refused < 0 || (standings[index] as Standing).waitMs > (standings[refused] as Standing).waitMs) refused = index;
   }
   return { standings, refused, hold: null, where: 'here' };
 }
