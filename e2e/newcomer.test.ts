@@ -284,7 +284,7 @@ test('an open operation is guarded by a key without breaking a call: observe, co
 
   // Revoked, it is over at once; the trace says whose it was.
   await page.getByRole('link', { name: /^Clients/ }).click();
-  await page.getByRole('listitem').getByRole('link').click();
+  await page.getByRole('listitem').filter({ hasText: 'Forester' }).getByRole('link').click();
   await page.getByRole('button', { name: 'revoke' }).click();
   await page.getByRole('button', { name: 'Revoke at once' }).click();
   await expect(page.getByRole('button', { name: 'revoke' })).toHaveCount(0);

@@ -1,5 +1,6 @@
-import type { ApiView, ImportView, PublishView, ProviderView } from '@virga/protocol';
+import type { ApiView, AttentionView, ImportView, PublishView, ProviderView } from '@virga/protocol';
 import { join } from 'node:path';
+import { Sequelize } from 'sequelize';
 import { askToken, PASSWORD, publishGates, RESOURCE, RunningServer, startStandins, until, type Standins } from './harness.js';
 
 /** The control API as an attacker meets it, and what a release keeps of its own when the draft goes on. */
@@ -148,5 +149,25 @@ describe('a release keeps what it was made with', () => {
     await server.start();
     expect((await server.call<{ items: { value: string }[] }>('GET', '/control/v1/revocations')).body.items.map((item) => item.value)).toEqual(['somebody']);
     await until(async () => (await call(await fresh()).catch(() => 0)) === 200);
+  });
+
+  test('a revocation and a table of before that do not say what they seem to need attention, the gravest first', async () => {
+    await server.stop();
+    const database = new Sequelize({ dialect: 'sqlite', storage: join(server.folder, 'virga.sqlite'), logging: false });
+    await database.query("INSERT INTO revocations VALUES ('odd', 'client', ?, 'work\u200bshop', NULL, 'left', 1)", { replacements: [trustId] });
+    const table = { name: 'odd', description: '', key_column: 'gate', columns: '["gate"]', rows: '[["7 "]]', row_count: 1, changed_at: 1, changed_by: 'me' };
+    await database.getQueryInterface().bulkInsert('fact_tables', [table]);
+    await database.close();
+    await server.start();
+    const { items } = await server.ok<AttentionView>('GET', '/overlook/attention');
+    const at = (link: string, mark: string): number => items.findIndex((item) => item.link === link && item.mark === mark);
+    const [revocation, odd] = [at(`/providers/${trustId}`, 'refused'), at('/tables?name=odd', 'would-refuse')];
+    expect(items[revocation]).toMatchObject({
+      title: 'What is revoked at Trust is not what it looks like',
+      detail: expect.stringContaining('has a character that is not seen (U+200B)') as string,
+    });
+    expect([revocation >= 0, odd > revocation]).toEqual([true, true]);
+    const order = items.map(({ mark }) => ['refused', 'would-refuse', 'unknown'].indexOf(mark));
+    expect(order).toEqual([...order].sort((a, b) => a - b));
   });
 });

@@ -224,6 +224,22 @@ describe('leaks', () => {
     expect(await statusOf(key.secret)).toBe(401);
   });
 
+  test('of many that leaked, five are told of by name, and how many more there are', async () => {
+    const id = await addClient('Careless');
+    const secrets: (string | null)[] = [];
+    for (let at = 0; at < 7; at++) secrets.push((await give(id, { name: `key ${at}` })).secret);
+    await look(secrets.join('\n'));
+    const told = (await server.ok<{ items: { title: string; link: string }[] }>('GET', '/overlook/attention')).items.filter(({ title }) =>
+      title.includes('leaked'),
+    );
+    // Two of the test before are good still.
+    expect(told.map(({ title }) => title.replace(/key \d/, 'key N'))).toEqual([
+      ...Array.from({ length: 5 }, () => 'The credential “key N” of careless leaked and is accepted still'),
+      '4 more credentials leaked and are accepted still',
+    ]);
+    await server.call('DELETE', `/control/v1/clients/${id}`);
+  });
+
   test('a scanner tells with a credential of its own, which opens nothing else, and by rule what it finds is revoked', async () => {
     const id = await addClient('Scanned');
     const { secret } = await give(id);

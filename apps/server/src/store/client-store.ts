@@ -70,10 +70,10 @@ export const sameLookup = (kind: string, lookup: string, transaction: Transactio
   CredentialRow.findAll({ where: { kind, lookup, superseded: false }, raw: true, transaction });
 
 /** Credentials that leaked and are good still, those that leaked last first. */
-export const leakedCredentials = (now: number): Promise<CredentialRow[]> =>
-  CredentialRow.findAll({
+export const leakedCredentials = (now: number, limit: number): Promise<{ readonly rows: CredentialRow[]; readonly count: number }> =>
+  CredentialRow.findAndCountAll({
     where: { leakedAt: { [Op.ne]: null }, revokedAt: null, [Op.or]: [{ expiresAt: null }, { expiresAt: { [Op.gt]: now } }] } as WhereOptions,
     order: [['leakedAt', 'DESC']],
-    limit: 20,
+    limit,
     raw: true,
   });

@@ -70,7 +70,7 @@ function Attention() {
       {data?.items.length === 0 && <p className="quiet">Nothing. Every live operation has a rule, and every provider answers.</p>}
       <ul className="attention">
         {data?.items.map((item) => (
-          <li key={item.title}>
+          <li key={`${item.title}\n${item.detail}`}>
             <Mark kind={item.mark} />
             <div>
               <Link to={item.link}>{item.title}</Link>

@@ -7,20 +7,24 @@ import { observedOf } from '../apis/operation-view.js';
 import { ApisService } from '../apis/apis.service.js';
 import { InventoryService } from '../inventory/inventory.service.js';
 import { SensitiveService } from '../sensitive/sensitive.service.js';
-import { addressItems, leakedItems, tableItems } from './live-items.js';
+import { addressItems, leakedItems, revocationItems, tableItems } from './live-items.js';
 import { OddTables } from './odd-tables.js';
 import { apartItems, planItems } from './plan-items.js';
 import { portalItems } from './portal-items.js';
 import { ProvidersService } from '../providers/providers.service.js';
 import { DraftService } from '../releases/draft.service.js';
 import { ReleasesService } from '../releases/releases.service.js';
+import { RevocationsService } from '../revocations/revocations.service.js';
 
 /** How long ago traffic may be that is still told of. */
 const RECENT_MS = 7 * 86_400_000;
 
 const isAnswer = (side: FindingSide): boolean => side === 'answer-body' || side === 'answer-header';
 
-/** What an engineer should look at next, the gravest first. */
+/** From the gravest on: what refuses or lets in whom it should not, what does not hold as it seems, what waits for somebody. */
+const GRAVITY: readonly AttentionItem['mark'][] = ['refused', 'would-refuse', 'unknown'];
+
+/** What an engineer should look at next, the gravest first; within them by what it is about. */
 @Injectable()
 export class AttentionService {
   readonly #oddTables = new OddTables();
@@ -33,16 +37,18 @@ export class AttentionService {
     private readonly hub: NodeHub,
     private readonly inventory: InventoryService,
     private readonly sensitive: SensitiveService,
+    private readonly revocations: RevocationsService,
   ) {}
 
   async items(): Promise<AttentionItem[]> {
-    return [
+    const items = [
       ...this.#nodes(),
       ...(await this.#providers()),
       ...addressItems(this.releases.live?.document),
       ...tableItems(this.releases.live?.document, await tableColumns()),
       ...(await this.#oddTables.items()),
       ...(await leakedItems()),
+      ...revocationItems(this.revocations.list()),
       ...(await portalItems()),
       ...planItems(this.draft.document),
       ...apartItems(
@@ -54,6 +60,7 @@ export class AttentionService {
       ...this.draft.document.apis.flatMap(undecided),
       ...this.#draft(),
     ];
+    return GRAVITY.flatMap((gravity) => items.filter(({ mark }) => mark === gravity));
   }
 
   #nodes(): AttentionItem[] {

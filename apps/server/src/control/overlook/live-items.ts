@@ -5,22 +5,50 @@ import {
   describeAddresses,
   reviewAddresses,
   type ApiRule,
+  unseenIn,
   type ConditionUse,
   type ReleaseDocument,
 } from '@virga/core';
-import type { AttentionItem } from '@virga/protocol';
+import type { AttentionItem, RevocationView } from '@virga/protocol';
 import { leakedCredentials } from '../../store/client-store.js';
+
+/** So many leaked credentials are told of one by one; of more, how many. */
+const LEAKED_ONE_BY_ONE = 5;
 
 /** Credentials that were found where others can read them, and are accepted still. */
 export async function leakedItems(): Promise<AttentionItem[]> {
-  const rows = await leakedCredentials(Date.now());
-  return rows.slice(0, 5).map(({ clientId, name, leakedBy }) => ({
+  const { rows, count } = await leakedCredentials(Date.now(), LEAKED_ONE_BY_ONE);
+  const items = rows.map(({ clientId, name, leakedBy }): AttentionItem => ({
     mark: 'refused',
     title: `The credential “${name}” of ${clientId} leaked and is accepted still`,
     detail: `${leakedBy ?? 'Somebody'} found it where others can read it. Rotate it with its owner, or revoke it at once.`,
     link: `/clients/${encodeURIComponent(clientId)}`,
   }));
+  const more = count - rows.length;
+  if (more > 0)
+    items.push({
+      mark: 'refused',
+      title: `${more} more ${more === 1 ? 'credential leaked and is' : 'credentials leaked and are'} accepted still`,
+      detail: 'They are told of here as those above are rotated or revoked.',
+      link: '/clients',
+    });
+  return items;
 }
+
+/** Revocations of before that could not be made so today: the tokens that they seem to stop say it otherwise, and stay good. */
+export const revocationItems = (revocations: readonly RevocationView[]): AttentionItem[] =>
+  revocations.flatMap(({ value, providerId, providerName }): AttentionItem[] => {
+    const unseen = unseenIn(value);
+    if (unseen === null) return [];
+    return [
+      {
+        mark: 'refused',
+        title: `What is revoked at ${providerName} is not what it looks like`,
+        detail: `${JSON.stringify(value)} has ${unseen}: tokens that say it without stay good. Revoke it again without, then take this one back.`,
+        link: `/providers/${encodeURIComponent(providerId)}`,
+      },
+    ];
+  });
 
 /** What of the live rules about addresses is weaker than it looks. */
 export function addressItems(document: ReleaseDocument | undefined): AttentionItem[] {
