@@ -133,7 +133,7 @@ test('a client is revoked at once and let in again, and the provider’s own fai
 
 test('an operation asks for more of its tokens than its API', async ({ console: page }) => {
   await page.getByRole('link', { name: /^APIs/ }).click();
-  await page.getByRole('link', { name: 'Headgates' }).click();
+  await page.getByRole('link', { name: 'Headgates', exact: true }).click();
   await page.getByRole('checkbox', { name: 'Select POST /gates/{gateId}/positions', exact: true }).check();
   await page.getByRole('button', { name: 'tokens', exact: true }).click();
   const dialog = page.getByRole('dialog');

@@ -1,4 +1,4 @@
-import { LocalReplayMemory, TokenCache, USUAL_COUNTING, type KeySource, type ReplayMemory } from '@virga/core';
+import { LocalReplayMemory, TokenCache, USUAL_COUNTING, type KeySource, type KnownClient, type ReplayMemory } from '@virga/core';
 import { askBySource, Introspector, ProviderKeys, type KeptKeys } from '@virga/outbound';
 import { FEED_VERSION, originAt, type FeedMessage, type NodeStatus } from '@virga/protocol/node';
 import { readFile } from 'node:fs/promises';
@@ -244,8 +244,8 @@ export class GatewayNode {
       case 'drop-answers':
         this.#authorizers.answers.drop(message.name);
         return;
-      case 'standing-of':
-        void this.#tellStanding(message.askId, message.clientId);
+      case 'limits-of':
+        void this.#tellStanding(message.askId, message.client);
         return;
       case 'probe':
       case 'examine':
@@ -290,9 +290,9 @@ export class GatewayNode {
     );
   }
 
-  async #tellStanding(askId: string, clientId: string): Promise<void> {
+  async #tellStanding(askId: string, client: KnownClient): Promise<void> {
     const { live } = this.#releases;
-    const answer = await standingOf(clientId, live?.compiled ?? null, this.#directory.source, this.#counters).then(
+    const answer = await standingOf(client, live?.compiled ?? null, this.#directory.source, this.#counters).then(
       (standings) => ({ askId, probe: null, standings, error: null }),
       (error: unknown) => ({ askId, probe: null, error: (error as Error).message }),
     );

@@ -371,10 +371,10 @@ describe('nodes', () => {
     await first.node.stop();
     const second = await start({ folder: first.folder });
     expect([(await call(second.url)).status, (await call(second.url)).status]).toEqual([200, 429]);
-    control.send({ type: 'standing-of', askId: 'ask', clientId: 'c' });
+    control.send({ type: 'limits-of', askId: 'ask', client: { id: 'c', metadata: {}, credentials: [], recalled: [] } });
     const answer = await until(() => control.answers.find(({ askId }) => askId === 'ask'));
-    expect(answer.standings).toMatchObject([{ name: 'Small quota', of: 3, left: 0, mode: 'enforce' }]);
-    expect(answer.standings?.[0]?.waitMs).toBeGreaterThan(0);
+    expect(answer.standings?.standings).toMatchObject([{ name: 'Small quota', rule: 'The plan Small', whose: '', of: 3, left: 0, mode: 'enforce' }]);
+    expect(answer.standings?.standings[0]?.waitMs).toBeGreaterThan(0);
   });
 
   test('guesses at nodes that share a store are guesses of one: whoever used them up at one is held up at all', async () => {

@@ -2,6 +2,7 @@ import type {
   ApiSummary,
   ClientChanged,
   ClientPage,
+  ClientStanding,
   CredentialMade,
   FallView,
   OperationPage,
@@ -243,5 +244,68 @@ describe('guarding an open API without breaking a call', () => {
   ])('modes with %s are not taken', async (_name, modes) => {
     expect((await server.call('PATCH', `/control/v1/apis/${apiId}/operations`, { ids: [OPEN], modes })).status).toBe(422);
     expect((await server.call('PATCH', `/control/v1/apis/${apiId}`, { modes })).status).toBe(422);
+  });
+});
+
+describe('limits that count by something else than the client', () => {
+  const limit = (name: string, by: object) => ({ name, by, method: 'fixed', requests: 1000, seconds: 86_400, burst: null, mode: 'observe' });
+  const standing = (id: string) => server.ok<ClientStanding>('GET', `/clients/${id}/limits`);
+
+  test('are told of it too, by its credentials and by what its last requests said', async () => {
+    const before = [await addClient('Quiet'), await addClient('Met', { metadata: { tier: 'small' } })] as const;
+    const [quiet, met] = before;
+    const [first, second] = [await addKey(met), await addKey(met, { name: 'second' })];
+    await server.ok('POST', `/clients/${met}/credentials`, { kind: 'provider-client', name: 'at Trust', providerId, providerClient: 'workshop' });
+    await server.ok('PATCH', '/limits', {
+      limits: [
+        limit('all', { kind: 'everyone' }),
+        limit('own', { kind: 'client' }),
+        limit('user', { kind: 'principal' }),
+        limit('address', { kind: 'address' }),
+        limit('key', { kind: 'credential' }),
+        limit('team', { kind: 'header', name: 'X-Team' }),
+        limit('tier', { kind: 'metadata', name: 'tier' }),
+        limit('section', { kind: 'attribute', name: 'sections' }),
+      ],
+    });
+    const operation = { ids: ['GET /either'], limits: [limit('narrow', { kind: 'header', name: 'X-Team' })] };
+    await server.ok('PATCH', `/apis/${apiId}/operations`, operation);
+    await server.ok('POST', '/releases', {});
+    const token = { authorization: `Bearer ${await standins.token('workshop:workshop-demo-secret', 'gates:read', RESOURCE)}` };
+    const keys = [first, second].map(({ secret }) => ({ 'x-api-key': secret ?? '' }));
+    for (const headers of [{ ...keys[0], 'x-team': 'north' }, { ...keys[0], 'x-team': 'south' }, { ...keys[1], 'x-team': 'north' }, { ...token }]) {
+      const { client } = await traceOf(await call('/either', headers));
+      expect(client).toBe('met');
+    }
+    const { items, unknown, more } = await standing(met);
+    const used = items.map(({ name, whose, rule, of, left }) => `${name} ${whose} ${rule === 'The gateway: limits' ? '' : rule}: ${of - left}`);
+    expect(used.sort()).toEqual([
+      'address 127.0.0.1 : 4',
+      'all all callers together : 4',
+      'key first : 2',
+      'key second : 1',
+      'narrow all without x-team Gates, GET /either: limits: 1',
+      'narrow x-team north Gates, GET /either: limits: 2',
+      'narrow x-team south Gates, GET /either: limits: 1',
+      'own  : 4',
+      'section all without sections : 4',
+      'team all without x-team : 1',
+      'team x-team north : 2',
+      'team x-team south : 1',
+      'tier all of tier "small" : 4',
+      'user without a user : 3',
+      'user workshop : 1',
+    ]);
+    expect([unknown, more]).toEqual([[], 0]);
+    // Nothing was asked by the other one: what hangs on requests is named, and nothing of it is guessed. Where it never came it comes under nothing.
+    const other = await standing(quiet);
+    expect(other.items.map(({ name, of, left }) => `${name}: ${of - left}`).sort()).toEqual(['all: 4', 'own: 0', 'tier: 0']);
+    expect(other.unknown.map(({ name, says }) => `${name} ${says}`)).toEqual([
+      'user of each user, or of each client where there is no user',
+      'address from each address, of IPv6 each network of 64 bits',
+      'key with each credential',
+      'team with each value of the header x-team',
+      'section with each sections of the token',
+    ]);
   });
 });

@@ -116,6 +116,18 @@ test('from an invitation to a call that passes, and to its use: as the consumer 
   expect(JSON.stringify(use)).not.toMatch(/limit\.quota|plan\.no-subscription/);
   const { items } = await browser.ok<ClientStanding>('GET', `/teams/${teamId}/clients/${client.id}/limits`);
   expect(items).toMatchObject([{ of: 3, left: 0, node: '' }]);
+  // What others use together with it, what only observes, and what is of an API that it does not see, are the operator's to know.
+  const limit = (name: string, kind: string, mode = 'enforce') => ({ name, by: { kind }, method: 'fixed', requests: 1000, seconds: 60, burst: null, mode });
+  await server.ok('PATCH', '/limits', {
+    limits: [limit('all', 'everyone'), limit('address', 'address'), limit('key', 'credential'), limit('soft', 'client', 'observe')],
+  });
+  await server.ok('PATCH', `/apis/${levels}`, { limits: [limit('of levels', 'client')] });
+  await server.ok('PATCH', `/apis/${gates}`, { limits: [limit('of gates', 'client')] });
+  await server.ok('POST', '/releases', {});
+  const { items: shown } = await browser.ok<ClientStanding>('GET', `/teams/${teamId}/clients/${client.id}/limits`);
+  expect(shown.map(({ name, rule, whose }) => `${name}, ${rule}, ${whose}`)).toEqual(['Small quota, , ', 'key, , first', 'of levels, Levels, ']);
+  const { items: all } = await server.ok<ClientStanding>('GET', `/clients/${client.id}/limits`);
+  expect(all.map(({ name }) => name).sort()).toEqual(['Small quota', 'address', 'all', 'key', 'of gates', 'of levels', 'soft']);
 
   const { items: log } = await control<PortalLog>('GET', '/log?only=decisions');
   expect(log.find(({ words }) => words.includes('its plan Small is active'))).toMatchObject({ by: 'automation', side: 'operator', teamName: 'Canal café' });

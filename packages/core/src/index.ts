@@ -167,6 +167,7 @@ export {
 export { NO_PLAN, PLAN_RANGES, QUOTA_SPANS, type PlanCover, type PlanRule, type PlanUse, type QuotaSpan } from './document/plan-rule.js';
 export type { Counted, Counters, Demand, Hold, Measure, Standing, Uncounted } from './limit/counters.js';
 export { standingOf } from './limit/measures.js';
+export { subjectsOfClient, type KnownClient, type RecalledRequest } from './limit/subjects-of-client.js';
 export { whenThere, type Awaitable } from './util/awaitable.js';
 export { FreshCounters, type LocalCounters } from './limit/unshared-counters.js';
 export { MemoryCounters, MOST_SUBJECTS, type KeptQuota } from './limit/memory-counters.js';
@@ -241,7 +242,7 @@ export {
 export { explain, type Explanation } from './verdict/explain.js';
 export { compileRedactor, redactHeader, redactText, type Redactor } from './record/redact.js';
 export { isSecretName } from './util/secret-names.js';
-export { explainSteps, type ExplainedRule, type ExplainedStep } from './release/explain-steps.js';
+export { explainRule, explainSteps, type ExplainedRule, type ExplainedStep } from './release/explain-steps.js';
 export { stepTraceOf } from './reach/step-trace.js';
 export type { ClientUse, CredentialUse, RecordBatch, StepCount, StepTrace, TracedCaller, TraceRecord, TrafficCount } from './record/trace-record.js';
 export { readContract, type ReadContract } from './contract/read-contract.js';

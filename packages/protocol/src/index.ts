@@ -24,6 +24,7 @@ export {
   SubscriptionPatch,
   SubscriptionQuery,
   SubscriptionView,
+  UnknownLimit,
   limitOf,
   limitView,
   planUseOf,

@@ -6,12 +6,12 @@ import type {
   ExamineOutcome,
   FeedMessage,
   NodeAnswer,
-  NodeStanding,
+  NodeStandings,
   NodeStatus,
   ProbeOutcome,
   ProbeRequest,
 } from '@virga/protocol';
-import type { DirectoryChange, ReleaseDocument, Revocation } from '@virga/core';
+import type { DirectoryChange, KnownClient, ReleaseDocument, Revocation } from '@virga/core';
 import { randomUUID } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import { Background } from '../http/background.js';
@@ -216,9 +216,9 @@ export class NodeHub {
     return answer.tried;
   }
 
-  /** How the limits of a client stand at a node. @throws when it does not say */
-  async standingOf(node: string, clientId: string): Promise<readonly NodeStanding[]> {
-    const answer = await this.#ask((askId) => ({ type: 'standing-of', askId, clientId }), node);
+  /** How the limits stand at a node that requests of a client are counted by. @throws when it does not say */
+  async standingOf(node: string, client: KnownClient): Promise<NodeStandings> {
+    const answer = await this.#ask((askId) => ({ type: 'limits-of', askId, client }), node);
     if (answer === null) throw new Error('it is not connected');
     if (answer.error !== null || !answer.standings) throw new Error(answer.error ?? 'it gave no answer');
     return answer.standings;

@@ -26,6 +26,8 @@ import { refusedBefore } from '../store/subscription-store.js';
 import { CatalogueService } from './catalogue.service.js';
 import type { Acting } from './portal.guard.js';
 
+/** Limits that count what a client does and nobody else. */
+const OWN_LIMITS: ReadonlySet<string> = new Set(['client', 'credential']);
 const CLIENTS_OF_TEAM = 50;
 /** Requests for plans that wait at one time, of one team. */
 const WAITING_OF_TEAM = 20;
@@ -138,11 +140,18 @@ export class OwnClientsService {
     };
   }
 
-  async standing(teamId: string, id: string): Promise<ClientStanding> {
-    await this.#own(teamId, id);
-    const items = (await this.limits.ofClient(id)).items.filter(({ mode }) => mode === 'enforce');
-    // Names of nodes, what they could not say and what only observes are the operator's.
-    return { items: items.map((one, index) => ({ ...one, node: new Set(items.map(({ node }) => node)).size > 1 ? String(index + 1) : '' })), silent: [] };
+  /** How its own limits stand, of what the team may see. */
+  async standing({ team, session }: Acting, id: string): Promise<ClientStanding> {
+    await this.#own(team.id, id);
+    const own = (await this.limits.ofClient(id)).items.filter(({ mode, by }) => mode === 'enforce' && OWN_LIMITS.has(by));
+    const names = await Promise.all(own.map(async ({ apiId }) => (apiId === '' ? '' : this.catalogue.nameOfApi(session, apiId))));
+    const nodes = [...new Set(own.map(({ node }) => node))];
+    // Names of nodes, what they could not say, what only observes and what others use are the operator's.
+    const items = own.flatMap((one, index) => {
+      const rule = names[index];
+      return typeof rule === 'string' ? [{ ...one, rule, node: nodes.length > 1 ? String(nodes.indexOf(one.node) + 1) : '' }] : [];
+    });
+    return { items, unknown: [], more: 0, silent: [] };
   }
 
   async #own(teamId: string, id: string): Promise<ClientRow> {

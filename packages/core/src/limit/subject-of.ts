@@ -1,6 +1,17 @@
 import { readIp } from '../address/ip.js';
-import type { Exchange } from '../decision/exchange.js';
+import type { Caller } from '../credential/caller.js';
 import type { LimitSubject } from '../document/limit-rule.js';
+
+/** What of a request says by whom it is counted. */
+export interface CountedRequest {
+  readonly from: { readonly address: string | null };
+  readonly caller: Pick<Caller, 'subject' | 'issuer' | 'client' | 'providerId' | 'metadata' | 'attributes'> | null;
+  readonly credentials: readonly (
+    { readonly kind: 'token' } | { readonly kind: 'key' | 'basic' | 'certificate'; readonly holder: { readonly credential: { readonly id: string } } }
+  )[];
+  readonly tokenDigest: string;
+  header(name: string): string | undefined;
+}
 
 /** What has none of what is counted by is counted together. No value is written so. */
 const NONE = '\u0000none';
@@ -8,24 +19,24 @@ const NONE = '\u0000none';
 const MOST = 200;
 
 /** Whose request it is, for the purpose of counting. */
-export function subjectOf(by: LimitSubject, exchange: Exchange): string {
-  const { caller } = exchange;
+export function subjectOf(by: LimitSubject, request: CountedRequest): string {
+  const { caller } = request;
   switch (by.kind) {
     case 'everyone':
       return '';
     case 'client':
-      return clientSubject(exchange);
+      return clientSubject(request);
     case 'principal':
-      return caller?.subject === null || caller === null ? clientSubject(exchange) : `s ${caller.issuer ?? ''} ${caller.subject}`;
+      return caller?.subject === null || caller === null ? clientSubject(request) : `s ${caller.issuer ?? ''} ${caller.subject}`;
     case 'address':
-      return addressSubject(exchange.from.address);
+      return addressSubject(request.from.address);
     case 'credential': {
-      const [first] = exchange.credentials;
+      const [first] = request.credentials;
       if (first === undefined) return NONE;
-      return first.kind === 'token' ? `t ${exchange.tokenDigest}` : `k ${first.holder.credential.id}`;
+      return first.kind === 'token' ? `t ${request.tokenDigest}` : `k ${first.holder.credential.id}`;
     }
     case 'header': {
-      const value = exchange.header(by.name);
+      const value = request.header(by.name);
       return value === undefined || value === '' ? NONE : bounded(`v ${value}`);
     }
     case 'metadata': {
@@ -40,7 +51,7 @@ export function subjectOf(by: LimitSubject, exchange: Exchange): string {
 }
 
 /** A client of the directory by its id, another by its provider and what that calls it. */
-export function clientSubject({ caller }: Exchange): string {
+export function clientSubject({ caller }: Pick<CountedRequest, 'caller'>): string {
   if (caller === null || caller.client === null) return caller?.subject ? `s ${caller.issuer ?? ''} ${caller.subject}` : NONE;
   return caller.metadata === null ? `p ${caller.providerId ?? ''} ${caller.client}` : `c ${caller.client}`;
 }

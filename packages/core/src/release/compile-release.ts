@@ -75,8 +75,8 @@ export function* compileInSteps(document: ReleaseDocument, ports: Ports): Genera
       ...context.limits,
       ...document.apis.flatMap((api, index) => [
         ...compileLimits(api.limits, api.id, `/apis/${index}/limits`),
-        ...api.operations.flatMap((operation) =>
-          operation.limits.length === 0 ? [] : compileLimits(operation.limits, `${api.id} ${operation.id}`, `/apis/${index}/limits`),
+        ...api.operations.flatMap((operation, place) =>
+          operation.limits.length === 0 ? [] : compileLimits(operation.limits, `${api.id} ${operation.id}`, `/apis/${index}/operations/${place}/limits`),
         ),
       ]),
     ],

@@ -68,7 +68,7 @@ export function explainSteps(steps: readonly StepTrace[], document: ReleaseDocum
       name: STEP_NAMES[step],
       outcome,
       mode,
-      rule: document === null || rule === null || rule === undefined ? null : ruleView(document, rule),
+      rule: document === null || rule === null || rule === undefined ? null : explainRule(document, rule),
       code,
       sentence: said?.sentence ?? `The code ${code}, or what it says here, is not known to this version.`,
       comparisons: (said?.comparisons ?? []).map((item) => ({ ...item })),
@@ -89,7 +89,7 @@ function gatewayRule(document: ReleaseDocument, pointer: string, [part = '', ind
 }
 
 /** A rule by its pointer; null where the release has no such rule. */
-function ruleView(document: ReleaseDocument, pointer: string): ExplainedRule | null {
+export function explainRule(document: ReleaseDocument, pointer: string): ExplainedRule | null {
   const place = describePointer(document, pointer);
   if (place?.apiId === '') return gatewayRule(document, pointer, place.member);
   const api = place && document.apis.find(({ id }) => id === place.apiId);

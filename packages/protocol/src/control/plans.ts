@@ -241,10 +241,17 @@ export class SubscriptionChanged {
   @Nested() @Type(() => DirectoryEffect) effect: DirectoryEffect;
 }
 
-/** How one limit of a client stands at one node, or at all that count together. */
+/** How one limit that requests of a client are counted by stands at one node, or at all that count together. */
 export class LimitStanding {
   @IsString() node: string;
   @IsString() name: string;
+  /** The API that it is of; empty for the gateway's and for those of plans. */
+  @IsString() apiId: string;
+  /** Where it is set, in words. */
+  @IsString() rule: string;
+  @IsIn([...SUBJECTS]) by: LimitSubject['kind'];
+  /** Whose requests are counted together, in words; empty where it is the client's alone. */
+  @IsString() whose: string;
   @IsInt() of: number;
   @IsInt() left: number;
   /** Milliseconds until there is room again; 0 where there is. */
@@ -254,8 +261,19 @@ export class LimitStanding {
   @IsIn(MODES) mode: CheckMode;
 }
 
+/** A limit of which nobody can say how it stands: it hangs on the request, and none of the client's of the last day is kept. */
+export class UnknownLimit {
+  @IsString() name: string;
+  @IsString() rule: string;
+  /** By whom requests are counted, in words. */
+  @IsString() says: string;
+}
+
 export class ClientStanding {
   @IsArray() @NestedEach() @Type(() => LimitStanding) items: LimitStanding[];
+  @IsArray() @NestedEach() @Type(() => UnknownLimit) unknown: UnknownLimit[];
+  /** So many limits of single operations beside these were not looked at. */
+  @IsInt() more: number;
   /** Nodes that could not say, each with the reason. */
   @IsArray() @IsString({ each: true }) silent: string[];
 }

@@ -4,7 +4,7 @@ export type {
   ExamineOutcome,
   FeedMessage,
   NodeAnswer,
-  NodeStanding,
+  NodeStandings,
   PartsAsk,
   NodeProviderReport,
   NodeStatus,

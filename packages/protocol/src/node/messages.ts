@@ -5,6 +5,8 @@ import type {
   CheckId,
   CheckMode,
   DirectoryChange,
+  KnownClient,
+  LimitSubject,
   Operands,
   Principal,
   RequestOutcome,
@@ -47,8 +49,8 @@ export type FeedMessage =
       readonly forward: boolean;
     }
   | { readonly type: 'try-authorizer'; readonly askId: string; readonly request: TryAuthorizerAsk }
-  /** How the limits of a client stand. */
-  | { readonly type: 'standing-of'; readonly askId: string; readonly clientId: string }
+  /** How the limits stand that requests of a client are counted by. */
+  | { readonly type: 'limits-of'; readonly askId: string; readonly client: KnownClient }
   /** Answers of an authorizer that were kept are forgotten; of all where no name is given. */
   | { readonly type: 'drop-answers'; readonly name: string | null }
   | { readonly type: 'examine'; readonly askId: string; readonly hash: string; readonly document: CarriedDocument; readonly request: ExamineAsk };
@@ -159,14 +161,36 @@ export interface SightingReport {
   readonly dropped: number;
 }
 
-/** How one limit of a client stands; times in milliseconds. */
+/** How one limit that requests of a client are counted by stands; times in milliseconds. */
 export interface NodeStanding {
   readonly name: string;
+  /** The API that it is of; empty for the gateway's and for those of plans. */
+  readonly apiId: string;
+  /** Where it is set, in words. */
+  readonly rule: string;
+  readonly by: LimitSubject;
+  /** Whose requests are counted together, in words; empty where it is the client's alone. */
+  readonly whose: string;
   readonly of: number;
   readonly left: number;
   readonly waitMs: number;
   readonly resetMs: number | null;
   readonly mode: CheckMode;
+}
+
+/** A limit of which nobody can say how it stands: it hangs on requests, and none of the client's is remembered. */
+export interface NodeUnknownLimit {
+  readonly name: string;
+  readonly rule: string;
+  readonly by: LimitSubject;
+}
+
+/** How the limits stand that requests of a client are counted by. */
+export interface NodeStandings {
+  readonly standings: readonly NodeStanding[];
+  readonly unknown: readonly NodeUnknownLimit[];
+  /** So many limits beside these were not looked at. */
+  readonly more: number;
 }
 
 /** A node's answer to something it was asked over the feed. */
@@ -175,7 +199,7 @@ export interface NodeAnswer {
   readonly probe: ProbeOutcome | null;
   readonly examined?: readonly ExamineOutcome[] | null;
   readonly tried?: readonly TriedAuthorizer[] | null;
-  readonly standings?: readonly NodeStanding[] | null;
+  readonly standings?: NodeStandings | null;
   readonly error: string | null;
 }
 

@@ -34,13 +34,24 @@ export function ClientPlans({ client }: { readonly client: ClientView }) {
 
 function Standing({ clientId }: { readonly clientId: string }) {
   const { data } = useQuery(clientStandingQuery(clientId));
-  if (!data || (data.items.length === 0 && data.silent.length === 0)) return null;
+  if (!data || data.items.length + data.unknown.length + data.silent.length === 0) return null;
   const nodes = new Set(data.items.map(({ node }) => node));
   return (
     <div className="stack" style={{ gap: 6 }} aria-label="Limits now">
       {data.items.map((item) => (
-        <Bar key={`${item.node} ${item.name}`} item={item} node={nodes.size > 1 ? item.node : null} />
+        <Bar key={[item.node, item.rule, item.name, item.whose].join('\n')} item={item} node={nodes.size > 1 ? item.node : null} />
       ))}
+      {data.unknown.map(({ name, rule, says }) => (
+        <div key={`${rule}\n${name}`} className="standing">
+          <span className="clip" title={name}>
+            {name}
+          </span>
+          <span className="quiet small breaks" style={{ gridColumn: 'span 2' }}>
+            counted {says}: no request of it in the last day says which ({rule})
+          </span>
+        </div>
+      ))}
+      {data.more > 0 && <p className="quiet small">Limits of single operations beside these: {count(data.more)}</p>}
       {data.silent.map((words) => (
         <p key={words} className="ochre small">
           {words}
@@ -52,23 +63,24 @@ function Standing({ clientId }: { readonly clientId: string }) {
 
 /** How much of a limit is used: a stroke as long as what is used. */
 function Bar({ item, node }: { readonly item: LimitStanding; readonly node: string | null }) {
-  const { name, of, left, waitMs, resetMs, mode } = item;
+  const { name, rule, whose, of, left, waitMs, resetMs, mode } = item;
   const used = Math.max(0, of - left);
   const share = of === 0 ? 0 : Math.min(1, used / of);
   return (
     <div className="standing">
-      <span className="clip">
+      <span className="clip" title={name}>
         {name}
         {node && <span className="quiet small"> at {node}</span>}
-        {mode === 'observe' && <span className="ochre small"> only observed</span>}
       </span>
       <svg viewBox="0 0 100 8" preserveAspectRatio="none" role="img" aria-label={`${used} of ${of} used`}>
         <rect width="100" height="8" fill="var(--hairline)" />
         <rect width={share * 100} height="8" fill={left === 0 ? 'var(--rust)' : 'var(--rain)'} />
       </svg>
-      <span className="small">
+      <span className="small breaks">
         {count(used)} of {count(of)} used, {count(left)} left
         {left === 0 ? `; room again in ${inWords(waitMs)}` : resetMs !== null && used > 0 ? `; all back in ${inWords(resetMs)}` : ''}
+        {mode === 'observe' && <span className="ochre">; only observed</span>}
+        <span className="quiet"> ({[whose, rule].filter((words) => words !== '').join('; ')})</span>
       </span>
     </div>
   );

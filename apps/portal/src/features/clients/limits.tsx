@@ -12,11 +12,11 @@ export function Limits({ teamId, id }: { readonly teamId: string; readonly id: s
   return (
     <section aria-label="What is left">
       <h2>What is left</h2>
-      {data.items.map(({ node, name, of, left, waitMs, resetMs }) => (
-        <div key={node + name} className="standing">
+      {data.items.map(({ node, name, rule, whose, of, left, waitMs, resetMs }) => (
+        <div key={[node, rule, name, whose].join('\n')} className="standing">
           <span className="breaks">
             {name}
-            {node !== '' && <span className="quiet"> ({node})</span>}
+            <span className="quiet">{[rule, whose, node].filter((word) => word !== '').map((word) => `, ${word}`)}</span>
           </span>
           <svg viewBox={`0 0 ${WIDTH} 8`} aria-hidden="true">
             <rect width={WIDTH} height={8} fill="var(--hairline)" />

@@ -1,5 +1,5 @@
 import { Injectable } from '@nestjs/common';
-import { describeLimit } from '@virga/core';
+import { describeLimit, subjectWords } from '@virga/core';
 import { limitOf, limitView, type ClientStanding, type LimitsPatch, type LimitsView } from '@virga/protocol';
 import { notFound } from '../../http/problems.js';
 import { NodeHub } from '../../nodes/node-hub.js';
@@ -7,6 +7,8 @@ import type { EditedBy } from '../../session/edited-by.js';
 import { ClientRow } from '../../store/models/clients.js';
 import { partOf, revisionOf } from '../releases/draft-part.js';
 import { DraftService } from '../releases/draft.service.js';
+import { ReleasesService } from '../releases/releases.service.js';
+import { knownClient } from './known-client.js';
 
 const PART = { kind: 'limits' } as const;
 
@@ -16,6 +18,7 @@ export class LimitsService {
   constructor(
     private readonly draft: DraftService,
     private readonly hub: NodeHub,
+    private readonly releases: ReleasesService,
   ) {}
 
   view(): LimitsView {
@@ -52,22 +55,31 @@ export class LimitsService {
     return this.view();
   }
 
-  /** How the limits of a client stand now, as nodes say. Nodes that count together are asked once. */
+  /** How the limits that requests of a client are counted by stand now, as nodes say. Nodes that count together are asked once. */
   async ofClient(clientId: string): Promise<ClientStanding> {
-    if (!(await ClientRow.findByPk(clientId, { attributes: ['id'] }))) throw notFound('client');
+    const row = await ClientRow.findByPk(clientId, { raw: true });
+    if (!row) throw notFound('client');
+    const issuers = new Map((this.releases.live?.document.providers ?? []).map(({ id, issuer }) => [id, issuer]));
+    const client = await knownClient(row, (providerId) => issuers.get(providerId) ?? null);
     const nodes = this.hub.connected;
     const together = nodes.filter(({ status }) => status?.counts === 'together');
     const asked = [...together.slice(0, 1), ...nodes.filter((node) => !together.includes(node))];
     const answers = await Promise.all(
       asked.map(async ({ name }) => {
         try {
-          const standings = await this.hub.standingOf(name, clientId);
-          return { items: standings.map((one) => ({ ...one, node: together.length > 1 ? 'all nodes' : name })), silent: null };
+          return { node: together.length > 1 ? 'all nodes' : name, ...(await this.hub.standingOf(name, client)), silent: null };
         } catch (error) {
-          return { items: [], silent: `${name}: ${(error as Error).message}` };
+          return { node: name, standings: [], unknown: [], more: 0, silent: `${name}: ${(error as Error).message}` };
         }
       }),
     );
-    return { items: answers.flatMap(({ items }) => items), silent: answers.flatMap(({ silent }) => silent ?? []) };
+    const unknown = answers.flatMap((answer) => answer.unknown.map(({ name, rule, by }) => ({ name, rule, says: subjectWords(by) })));
+    return {
+      items: answers.flatMap(({ node, standings }) => standings.map((one) => ({ ...one, by: one.by.kind, node }))),
+      // What hangs on requests hangs on them at every node.
+      unknown: [...new Map(unknown.map((one) => [`${one.rule}\n${one.name}`, one])).values()],
+      more: Math.max(0, ...answers.map(({ more }) => more)),
+      silent: answers.flatMap(({ silent }) => silent ?? []),
+    };
   }
 }

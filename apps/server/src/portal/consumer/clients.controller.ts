@@ -103,7 +103,7 @@ export class OwnClientsController {
   }
 
   @Get(':id/limits')
-  limits(@Param('id') id: string, @ActingFor('member') { team }: Acting): Promise<ClientStanding> {
-    return this.clients.standing(team.id, id);
+  limits(@Param('id') id: string, @ActingFor('member') acting: Acting): Promise<ClientStanding> {
+    return this.clients.standing(acting, id);
   }
 }

@@ -14,6 +14,7 @@ import * as clientsWhole from './013-clients-whole.js';
 import * as subscriptions from './014-subscriptions.js';
 import * as clientTraffic from './015-client-traffic.js';
 import * as portal from './016-portal.js';
+import * as tracesOfClients from './017-traces-of-clients.js';
 import * as editsOfClients from './007-edits-of-clients.js';
 
 export interface Migration {
@@ -39,4 +40,5 @@ export const MIGRATIONS: readonly Migration[] = [
   { name: '014-subscriptions', up: subscriptions.up },
   { name: '015-client-traffic', up: clientTraffic.up },
   { name: '016-portal', up: portal.up },
+  { name: '017-traces-of-clients', up: tracesOfClients.up },
 ];
