@@ -88,12 +88,16 @@ test('what is known of requests is told for one operation, for several, and for 
   expect((await scope(['GET /gates', 'PUT /gates/{gateId}'])).parameters).toEqual([]);
   expect((await scope(null)).parameters).toEqual([]);
   const [page, opening] = [
-    { name: 'page', type: 'integer', about: 'From 1' },
-    { path: ['opening'], type: 'number', about: '' },
+    { in: 'query', name: 'page', type: 'integer', values: null, about: 'From 1' },
+    { path: ['opening'], type: 'number', values: null, about: '' },
   ];
-  expect(await scope(null)).toMatchObject({ queryParameters: [page], bodyMembers: [opening] });
-  expect(await scope(['GET /gates'])).toMatchObject({ queryParameters: [page], bodyMembers: [] });
-  expect(await scope(['PUT /gates/{gateId}'])).toMatchObject({ queryParameters: [], bodyMembers: [opening] });
+  const found = async (ids: string[] | null) => {
+    const { contractParameters, bodyMembers } = await scope(ids);
+    return { query: contractParameters?.filter((one) => one.in === 'query'), others: contractParameters?.filter((one) => one.in !== 'query'), bodyMembers };
+  };
+  expect(await found(null)).toMatchObject({ query: [page], bodyMembers: [opening] });
+  expect(await found(['GET /gates'])).toEqual({ query: [page], others: [], bodyMembers: [] });
+  expect(await found(['PUT /gates/{gateId}'])).toMatchObject({ query: [], others: [], bodyMembers: [opening] });
   expect((await server.call('POST', '/control/v1/conditions/scope', { apiId: 'gone', operationIds: null })).status).toBe(422);
 });
 

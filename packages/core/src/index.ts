@@ -114,7 +114,7 @@ export { SCRIPT_SLOWEST, ScriptSandbox, type ScriptCall, type ScriptRun } from '
 export { runCases, type CaseOutcome } from './decision/run-case.js';
 export { compileCondition, type CompiledCondition, type ConditionResult } from './condition/compile-condition.js';
 export { bodyMembers, joinMembers, type BodyMember } from './contract/body-members.js';
-export { queryParameters, type QueryParameter } from './contract/query-parameters.js';
+export { describedParameters, joinParameters, PARAMETER_PLACES, type DescribedParameter, type ParameterPlace } from './contract/described-parameters.js';
 export { againstContract, type AgainstContract } from './condition/against-contract.js';
 export { completeCondition, type ConditionWord, type ConditionWords } from './condition/complete-condition.js';
 export { placeIn, type ConditionFault } from './condition/condition-fault.js';

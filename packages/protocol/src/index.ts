@@ -135,7 +135,7 @@ export { TableChanged, TableInput, TableList, TableSummary, TableView } from './
 export {
   ConditionDto,
   BodyMemberView,
-  QueryParameterView,
+  DescribedParameterView,
   ConditionScopeView,
   ConditionsPatch,
   ConditionSubject,

@@ -334,7 +334,11 @@ describe('what is offered while a script is written', () => {
       { path: ['by'], type: 'object', about: '' },
       { path: ['by', 'crew'], type: 'list of string', about: '' },
     ],
-    queryParameters: [{ name: 'season', type: 'string', about: 'Of the year' }],
+    contractParameters: [
+      { in: 'query', name: 'season', type: 'string', values: null, about: 'Of the year' },
+      { in: 'header', name: 'crew', type: 'string', values: null, about: 'Of the gate' },
+      { in: 'header', name: 'x-team', type: 'string', values: null, about: '' },
+    ],
   };
   const offered = (source: string, known = scope) => completeScript(source, source.length, known).words.map(({ word, detail }) => `${word}: ${detail}`);
 
@@ -343,7 +347,7 @@ describe('what is offered while a script is written', () => {
     expect(offered('function decide(input) { return input.request.body.by.')).toEqual(['crew: list of string']);
     expect(offered('function decide({ request }) { return request.query.')).toEqual(['season: string']);
     expect(offered('function decide(input) { return input.request.query?.')).toEqual(['season: string']);
-    expect(offered('function decide({ request }) { return request.headers.')).toEqual([]);
+    expect(offered('function decide({ request }) { return request.headers.')).toEqual(['crew: string']);
     // No body is offered to one that is shown none.
     expect(offered('request.', { ...scope, body: false }).some((word) => word.startsWith('body'))).toBe(false);
     expect(offered('request.body.', { ...scope, body: false })).toEqual([]);

@@ -1,12 +1,12 @@
 import { parse, type AnyNode, type Node, type Pattern } from 'acorn';
 import type { ConditionFault } from '../condition/condition-fault.js';
-import { inputOf, OPEN_SCOPE, type ConditionScope } from '../condition/condition-input.js';
+import { inputOf, OPEN_SCOPE, type ConditionScope, type DescribedTypes } from '../condition/condition-input.js';
 import type { ConditionType } from '../condition/condition-type.js';
 import { AUTHORIZER_BOUNDS } from '../document/authorizer-rule.js';
 
-/** The type of what a script is called with. @param bodyType what is believed of the body */
-export function scriptInput(scope: ConditionScope, bodyType?: ConditionType): ConditionType {
-  return { kind: 'record', name: 'input', members: inputOf(scope, bodyType) };
+/** The type of what a script is called with. @param described what is believed of requests */
+export function scriptInput(scope: ConditionScope, described?: DescribedTypes): ConditionType {
+  return { kind: 'record', name: 'input', members: inputOf(scope, described) };
 }
 
 /**

@@ -1,5 +1,5 @@
-import { bodyType } from '../condition/body-type.js';
-import { queryWords, type ConditionWords } from '../condition/complete-condition.js';
+import { describedTypes } from '../condition/described-types.js';
+import type { ConditionWords } from '../condition/complete-condition.js';
 import type { ConditionScope } from '../condition/condition-input.js';
 import { typeName, type ConditionType } from '../condition/condition-type.js';
 import { scriptInput } from './check-script.js';
@@ -22,7 +22,7 @@ export function completeScript(source: string, at: number, scope: ConditionScope
     .split(/\??\./)
     .map((part) => part.trim())
     .filter(Boolean);
-  const input = scriptInput(scope, bodyType(scope.bodyMembers));
+  const input = scriptInput(scope, describedTypes(scope));
   const roots = input.kind === 'record' ? input.members : {};
   if (chain.length === 0)
     return {
@@ -38,12 +38,12 @@ export function completeScript(source: string, at: number, scope: ConditionScope
   let type: ConditionType | undefined = roots[first]?.type ?? (first === 'input' ? input : undefined);
   for (const part of rest) type = type?.kind === 'record' ? type.members[part]?.type : type?.kind === 'map' ? type.of : undefined;
   const members = type?.kind === 'record' ? type.members : {};
-  const inQuery = rest.length > 0 && [...(first === 'input' ? [] : [first]), ...rest].join('.') === 'request.query';
   return {
     from,
     words: [
-      ...Object.entries(members).map(([word, member]) => ({ word, kind: 'member' as const, detail: described(member.type), about: member.about })),
-      ...(inQuery ? queryWords(scope) : []),
+      ...Object.entries(members).flatMap(([word, member]) =>
+        /^[A-Za-z_]\w*$/.test(word) ? [{ word, kind: 'member' as const, detail: described(member.type), about: member.about }] : [],
+      ),
     ],
   };
 }

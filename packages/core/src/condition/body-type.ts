@@ -1,5 +1,6 @@
-import type { BodyMember } from '../contract/body-members.js';
-import { BOOL, DOUBLE, DYN, listOf, mapOf, NULL, STRING, type ConditionType, type MemberType } from './condition-type.js';
+import { ANY_ITEM, type BodyMember } from '../contract/body-members.js';
+import { describedForm } from './described-form.js';
+import { BOOL, DOUBLE, DYN, listOf, mapOf, NULL, STRING, textLike, type ConditionType, type MemberType } from './condition-type.js';
 
 /** What a contract says at one place of a body. */
 interface Place {
@@ -26,12 +27,17 @@ export function bodyType(members: readonly BodyMember[] = []): ConditionType {
 }
 
 /** @param words the type as the page of the contract has it */
-function typeAt({ within }: Place, words: string, name: string): ConditionType {
+function typeAt({ within, said }: Place, words: string, name: string): ConditionType {
   const word = words.replace(/ \([^()]*\)$/, '');
-  if (word.startsWith('list of ') && !word.includes(' or ')) return listOf(typeAt({ within: new Map(), said: null }, word.slice('list of '.length), name));
+  if (word.startsWith('list of ') && !word.includes(' or ')) {
+    const item = within.get(ANY_ITEM) ?? { within: new Map<string, Place>(), said: null };
+    return listOf(typeAt(item, item.said?.type ?? word.slice('list of '.length), `${name}${ANY_ITEM}`));
+  }
   switch (word) {
-    case 'string':
-      return STRING;
+    case 'string': {
+      const form = describedForm(word, said?.values);
+      return form ? textLike(form) : STRING;
+    }
     case 'number':
     case 'integer':
       return DOUBLE;
@@ -39,17 +45,21 @@ function typeAt({ within }: Place, words: string, name: string): ConditionType {
       return BOOL;
     case 'null':
       return NULL;
-    case 'array':
-      return listOf(DYN);
+    case 'array': {
+      const item = within.get(ANY_ITEM);
+      return listOf(item?.said ? typeAt(item, item.said.type, `${name}${ANY_ITEM}`) : DYN);
+    }
     case 'object': {
       const named = [...within].filter(([own]) => own !== ANY_NAME);
       const any = within.get(ANY_NAME);
-      if (named.length === 0) return mapOf(any?.said ? typeAt(any, any.said.type, `${name}.${ANY_NAME}`) : DYN);
-      const types = named.map(([own, place]): [string, MemberType] => [
+      const others = any?.said ? typeAt(any, any.said.type, `${name}.${ANY_NAME}`) : null;
+      if (named.length === 0) return mapOf(others ?? DYN);
+      const entries = named.map(([own, place]): [string, MemberType] => [
         own,
         { type: place.said ? typeAt(place, place.said.type, `${name}.${own}`) : DYN, about: place.said?.about ?? '' },
       ]);
-      return { kind: 'record', name, members: Object.assign(Object.create(null) as Record<string, MemberType>, Object.fromEntries(types)), open: true };
+      const known = Object.assign(Object.create(null) as Record<string, MemberType>, Object.fromEntries(entries));
+      return { kind: 'record', name, members: known, open: true, ...(others ? { others: { type: others, described: true } } : {}) };
     }
     default:
       // Alternatives, what stands in itself, and what is not said.

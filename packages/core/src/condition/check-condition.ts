@@ -29,19 +29,20 @@ export interface CheckedCondition {
   readonly faults: readonly ConditionFault[];
   /** Texts that no value of their kind is: asked whether it is one, every request says no. They make nothing unusable. */
   readonly never: readonly ConditionFault[];
+  /** Members that are looked at behind open records that do not name them, as `request.body.steps[].gate`. */
+  readonly unnamed: readonly string[];
   readonly types: ReadonlyMap<bigint, ConditionType>;
 }
 
 /** Holds a condition against what it looks at: names, members, types, and that it says yes or no. @param input the variables that it may use */
 export function checkCondition(parsed: ParsedCondition, input: Readonly<Record<string, MemberType>>): CheckedCondition {
-  const { type, faults, never, types } = checkExpression(parsed, input);
-  if (fits(type, BOOL)) return { faults, never, types };
+  const { type, faults, ...found } = checkExpression(parsed, input);
+  if (fits(type, BOOL)) return { faults, ...found };
   const { source, expression, placeOf } = parsed;
   const at = placeOf(expression.id);
   return {
     faults: [...faults, { at, length: wordLength(source, at), says: `a condition says true or false; this is of type ${typeName(type)}` }],
-    never,
-    types,
+    ...found,
   };
 }
 
@@ -50,7 +51,7 @@ export function checkExpression(parsed: ParsedCondition, input: Readonly<Record<
   const check = new Check(parsed, input);
   const type = check.typeOf(parsed.expression, EMPTY);
   const inOrder = (found: readonly ConditionFault[]): ConditionFault[] => [...found].sort((one, other) => one.at - other.at);
-  return { type, faults: inOrder(check.faults), never: inOrder(check.never), types: check.types };
+  return { type, faults: inOrder(check.faults), never: inOrder(check.never), unnamed: [...check.unnamed], types: check.types };
 }
 
 type Names = ReadonlyMap<string, ConditionType>;
@@ -72,6 +73,7 @@ const CONSTANTS: Readonly<Record<string, ConditionType>> = {
 class Check {
   readonly faults: ConditionFault[] = [];
   readonly never: ConditionFault[] = [];
+  readonly unnamed = new Set<string>();
   readonly types = new Map<bigint, ConditionType>();
   readonly #parsed: ParsedCondition;
   readonly #input: Readonly<Record<string, MemberType>>;
@@ -151,9 +153,17 @@ class Check {
     if (of.kind === 'map') return fits(STRING, of.key) ? of.of : this.fault(expression, `its keys are of type ${typeName(of.key)}`);
     if (of.kind !== 'record') return this.fault(expression, `a ${typeName(of)} has no members`);
     const member = of.members[name];
-    if (member === undefined && of.open === true) return DYN;
+    if (member === undefined && of.open === true) {
+      this.#unheard(of, name);
+      return of.others?.type ?? DYN;
+    }
     const there = Object.keys(of.members);
     return member?.type ?? this.fault(expression, `${of.name} has no member ${name}; ${there.length === 0 ? 'it has none' : `it has ${there.join(', ')}`}`);
+  }
+
+  /** Remembers a name that nobody described. */
+  #unheard(of: ConditionType, name: string): void {
+    if (of.kind === 'record' && of.open === true && !(name in of.members) && of.others?.described !== true) this.unnamed.add(`${of.name}.${name}`);
   }
 
   #struct(expression: Expression, { messageName, entries }: Kind<'structExpr'>, names: Names): ConditionType {
@@ -194,6 +204,7 @@ class Check {
         return comparable(first, second) ? BOOL : this.fault(expression, `a ${typeName(first)} never equals a ${typeName(second)}`);
       case '@in':
         this.#heldTo(first, call.args[1]);
+        if (writtenText(call.args[0]) !== null) this.#unheard(second, writtenText(call.args[0]) as string);
         if (second.kind === 'list' || second.kind === 'map') this.#heldTo(second.kind === 'list' ? second.of : second.key, call.args[0]);
         return this.#in(expression, first, second);
       case '_[_]':

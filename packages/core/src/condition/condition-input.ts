@@ -1,5 +1,5 @@
 import type { BodyMember } from '../contract/body-members.js';
-import type { QueryParameter } from '../contract/query-parameters.js';
+import type { DescribedParameter, ParameterPlace } from '../contract/described-parameters.js';
 import { DYN, listOf, mapOf, STRING, textLike, TIMESTAMP, type ConditionType, type MemberType } from './condition-type.js';
 import { address, butFor, fieldName, fieldValue, method, path, proof, scopeName, type TextForm } from './text-forms.js';
 
@@ -15,8 +15,8 @@ export interface ConditionScope {
   readonly body?: boolean;
   /** Members that contracts name in the bodies; left out where nobody says. Others may be sent all the same. */
   readonly bodyMembers?: readonly BodyMember[];
-  /** Parameters that contracts name in the query; null or left out where nobody knows. Others may be sent all the same. */
-  readonly queryParameters?: readonly QueryParameter[] | null;
+  /** Parameters that contracts describe; null or left out where nobody knows. Others may be sent all the same. */
+  readonly contractParameters?: readonly DescribedParameter[] | null;
   /** Where some of these operations take credentials, as `headers.x-key` and `query.key`: conditions are not shown what travels there. */
   readonly unshown?: readonly string[];
 }
@@ -36,14 +36,28 @@ export const OPEN_SCOPE: ConditionScope = { parameters: null, attributes: null, 
 
 const member = (type: ConditionType, about: string): MemberType => ({ type, about });
 const record = (name: string, members: Readonly<Record<string, MemberType>>): ConditionType => ({ kind: 'record', name, members });
+/** Texts by name, of which some are described. */
+const openRecord = (name: string, members: Readonly<Record<string, MemberType>>): ConditionType => ({
+  kind: 'record',
+  name,
+  members,
+  open: true,
+  others: { type: STRING, described: false },
+});
 const each = (names: readonly string[], make: (name: string) => MemberType): Record<string, MemberType> =>
   Object.assign(Object.create(null) as Record<string, MemberType>, Object.fromEntries(names.map((name) => [name, make(name)])));
 
-/**
- * The variables of conditions with their types: one table for the check, the completion and the documents.
- * @param bodyType what is believed of the body: nothing that decides, for anything may be sent
- */
-export function inputOf(scope: ConditionScope, bodyType: ConditionType = DYN): Readonly<Record<string, MemberType>> {
+/** What is believed of requests by what contracts describe: nothing that decides, for anything may be sent. */
+export interface DescribedTypes {
+  readonly body: ConditionType;
+  /** Path parameters, parameters of the query and header fields by name; null where nothing is believed of any. */
+  readonly parameters: Readonly<Record<ParameterPlace, Readonly<Record<string, MemberType>>>> | null;
+}
+
+const UNDESCRIBED: DescribedTypes = { body: DYN, parameters: null };
+
+/** The variables of conditions with their types: one table for the check, the completion and the documents. */
+export function inputOf(scope: ConditionScope, described: DescribedTypes = UNDESCRIBED): Readonly<Record<string, MemberType>> {
   const { parameters, attributes, tables, body = true } = scope;
   const [fields, keys] = [unshownIn('headers', scope), unshownIn('query', scope)];
   const texts = listOf(STRING);
@@ -96,17 +110,27 @@ export function inputOf(scope: ConditionScope, bodyType: ConditionType = DYN): R
                 ? mapOf(STRING)
                 : record(
                     'request.parameters',
-                    each(parameters, () => member(STRING, 'Path parameter')),
+                    each(parameters, (one) => described.parameters?.path[one] ?? member(STRING, 'Path parameter')),
                   ),
               'Parameters of the path',
             ),
-            query: member(mapOf(STRING, keys.size === 0 ? STRING : textLike(butFor(keys))), 'Parameters of the query. One that stands twice is an error.'),
-            headers: member(fields.size === 0 ? HEADERS : headersOf(butFor(fields, fieldName)), 'Header fields, names in lower case, without credentials'),
+            query: member(
+              described.parameters ? openRecord('request.query', described.parameters.query) : mapOf(STRING, keys.size === 0 ? STRING : textLike(butFor(keys))),
+              'Parameters of the query. One that stands twice is an error.',
+            ),
+            headers: member(
+              described.parameters
+                ? openRecord('request.headers', described.parameters.header)
+                : fields.size === 0
+                  ? HEADERS
+                  : headersOf(butFor(fields, fieldName)),
+              'Header fields, names in lower case, without credentials',
+            ),
             address: member(textLike(address), 'Where the request comes from, behind trusted hops'),
             ...(body
               ? {
                   body: member(
-                    bodyType,
+                    described.body,
                     'The body, JSON or a form: request.body.NAME; numbers are doubles. Not there where none was sent; one that cannot be read refuses',
                   ),
                 }

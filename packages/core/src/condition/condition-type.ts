@@ -8,8 +8,14 @@ export type ConditionType =
   | { readonly kind: 'list'; readonly of: ConditionType }
   /** Keys of one that is in lower case have no capitals. */
   | { readonly kind: 'map'; readonly key: ConditionType; readonly of: ConditionType; readonly lowerCase?: true }
-  /** One that is open may have other members, of which nothing is known. */
-  | { readonly kind: 'record'; readonly name: string; readonly members: Readonly<Record<string, MemberType>>; readonly open?: boolean };
+  /** One that is open may have other members, of which nothing is known but what `others` says: their type, and whether anybody described them. */
+  | {
+      readonly kind: 'record';
+      readonly name: string;
+      readonly members: Readonly<Record<string, MemberType>>;
+      readonly open?: boolean;
+      readonly others?: { readonly type: ConditionType; readonly described: boolean };
+    };
 
 /** A member of what conditions look at. */
 export interface MemberType {

@@ -1,15 +1,21 @@
 import { mediaTypeOf } from '../message/media-type.js';
 import { isJsonType } from './check/read-form.js';
+import { eitherType, eitherValue } from './described-parameters.js';
 import type { ReferenceOperation, SchemaLine } from './reference.js';
 
 /** A member that a contract names in the body of a request. */
 export interface BodyMember {
-  /** The names that lead to it; `*` stands for any name. */
+  /** The names that lead to it; `*` stands for any name, `[]` for any item of a list. */
   readonly path: readonly string[];
   /** As its page has it; alternatives with `or` between them. */
   readonly type: string;
+  /** JSON texts of the only values that it may have; null or left out where others may come. */
+  readonly values?: readonly string[] | null;
   readonly about: string;
 }
+
+/** What stands for any item of a list in the path of a member. */
+export const ANY_ITEM = '[]';
 
 /** What stands between members and is none: alternatives, whose members are those of what they stand in. */
 const ALTERNATIVES: ReadonlySet<string> = new Set(['either', 'or']);
@@ -20,8 +26,8 @@ const FORM = 'application/x-www-form-urlencoded';
 const isRange = (type: string): boolean => type === '*/*' || type === 'application/*';
 
 /**
- * Members of the bodies of an operation that rules can read, JSON and forms, those of items of lists left out; empty where nothing is
- * said of any. What is no object is said of the whole, which no name leads to.
+ * Members of the bodies of an operation that rules can read, JSON and forms; empty where nothing is said of any. What is no object is
+ * said of the whole, which no name leads to.
  */
 export function bodyMembers({ bodies }: Pick<ReferenceOperation, 'bodies'>): readonly BodyMember[] {
   const ofAll = bodies.map(({ type, lines }) => {
@@ -37,8 +43,8 @@ export function joinMembers(members: readonly BodyMember[]): readonly BodyMember
   for (const member of members) {
     const key = JSON.stringify(member.path);
     const before = found.get(key);
-    const known = before === undefined || before.type.split(' or ').includes(member.type);
-    found.set(key, before === undefined ? member : known ? before : { ...before, type: `${before.type} or ${member.type}` });
+    const values = eitherValue(before?.values ?? null, member.values ?? null);
+    found.set(key, before === undefined ? member : { ...before, type: eitherType(before.type, member.type), values });
   }
   return [...found.values()];
 }
@@ -46,27 +52,30 @@ export function joinMembers(members: readonly BodyMember[]): readonly BodyMember
 /** @param form whether values are texts, as in forms all are */
 function membersOf(lines: readonly SchemaLine[], form: boolean): BodyMember[] {
   const found: BodyMember[] = [];
-  const above: { readonly depth: number; readonly names: readonly string[] | null }[] = [];
+  const above: { readonly depth: number; readonly names: readonly string[] }[] = [];
   for (const line of lines) {
     while ((above[above.length - 1]?.depth ?? -1) >= line.depth) above.pop();
     const own = namesOf(line, above[above.length - 1]?.names);
     above.push({ depth: line.depth, names: own });
     // Alternatives of the whole say what that may be.
-    if (own === null || (own.length > 0 && ALTERNATIVES.has(line.name))) continue;
-    found.push({ path: own, type: form && own.length > 0 ? 'string' : line.type, about: line.description });
+    if (own.length > 0 && ALTERNATIVES.has(line.name)) continue;
+    const asText = form && own.length > 0;
+    const values = asText && line.type !== 'string' ? null : (line.values ?? null);
+    found.push({ path: own, type: asText ? 'string' : line.type, values, about: line.description });
   }
   return found;
 }
 
-/** The names that lead to a line; null within the items of a list. */
-function namesOf({ name }: SchemaLine, before: readonly string[] | null = []): readonly string[] | null {
-  if (before === null || name === ITEMS) return null;
+/** The names that lead to a line. */
+function namesOf({ name }: SchemaLine, before: readonly string[] = []): readonly string[] {
+  if (name === ITEMS) return [...before, ANY_ITEM];
   if (name === '' || ALTERNATIVES.has(name)) return before;
   return [...before, name === ANY_OTHER ? '*' : name];
 }
 
-/** Whether a chain of names leads to something that is named, or on from something of which no more is said. */
-export function namesMember(members: readonly BodyMember[], names: readonly string[]): boolean {
+/** Whether a chain of names leads to something that is named, or on from something of which no more is said. Items of lists have no name. */
+export function namesMember(all: readonly BodyMember[], names: readonly string[]): boolean {
+  const members = all.filter(({ path }) => !path.includes(ANY_ITEM));
   const leads = (path: readonly string[]): boolean => path.every((name, index) => index >= names.length || name === '*' || name === names[index]);
   return members.some(({ path }) => {
     if (!leads(path)) return false;

@@ -13,6 +13,8 @@ export interface SchemaLine {
   readonly required: boolean;
   /** What it must keep to beside its type, in words. */
   readonly rules: readonly string[];
+  /** JSON texts of the only values that it may have; left out where others may come, or there are too many to tell. */
+  readonly values?: readonly string[];
   readonly description: string;
 }
 
@@ -66,6 +68,9 @@ export interface ReferenceIndex {
 const MOST_LINES = 300;
 const MOST_SCHEMAS = 2000;
 const MOST_DEPTH = 8;
+/** Values that are told, and those of them that are said in words. */
+const MOST_VALUES = 200;
+const MOST_SAID = 20;
 /** Lists in lists that a type says in words. */
 const MOST_LISTS = 3;
 
@@ -120,8 +125,8 @@ export function referenceOperation(document: Json, method: string, path: string)
 function nameless(document: Json, one: Json): Omit<SchemaLine, 'depth' | 'name' | 'required'> {
   const media = Object.entries(recordOf(one['content']))[0];
   const schema = follow(document, media ? recordOf(media[1])['schema'] : one['schema']).value;
-  const { type, rules } = wordsOf(document, schema);
-  return { type: media ? `${type} as ${media[0]}` : type, rules, description: textOf(one['description']) || textOf(schema['description']) };
+  const { type, ...told } = wordsOf(document, schema);
+  return { type: media ? `${type} as ${media[0]}` : type, ...told, description: textOf(one['description']) || textOf(schema['description']) };
 }
 
 function answerOf(document: Json, status: string, response: Json): ReferenceAnswer {
@@ -171,11 +176,11 @@ function addLines(document: Json, given: unknown, place: Place, lines: SchemaLin
   if (lines.length >= MOST_LINES) return;
   const { value: schema, name: called } = follow(document, given);
   const again = called !== '' && place.seen.includes(called);
-  const { type, rules } = wordsOf(document, schema);
+  const { type, ...told } = wordsOf(document, schema);
   const { depth, name, required } = place;
   // The whole says nothing where its members or its alternatives do.
   if (depth > 0 || name !== '' || (type !== 'object' && branchesOf(schema).length === 0))
-    lines.push({ depth, name, type: again ? `${type}, as ${called} above` : type, required, rules, description: textOf(schema['description']) });
+    lines.push({ depth, name, type: again ? `${type}, as ${called} above` : type, required, ...told, description: textOf(schema['description']) });
   if (again || depth > MOST_DEPTH) return;
   addInner(document, schema, { ...place, seen: called === '' ? place.seen : [...place.seen, called] }, lines);
 }
@@ -230,7 +235,7 @@ const RULES: readonly (readonly [keyword: string, words: string])[] = [
 ];
 
 /** @param lists how many lists it stands in, one in the other */
-function wordsOf(document: Json, schema: Json, lists = 0): { readonly type: string; readonly rules: string[] } {
+function wordsOf(document: Json, schema: Json, lists = 0): Pick<SchemaLine, 'type' | 'rules' | 'values'> {
   const types = (Array.isArray(schema['type']) ? (schema['type'] as unknown[]) : [schema['type']]).filter((one): one is string => typeof one === 'string');
   // A list may be one of such lists.
   const items = isRecord(schema['items']) && lists < MOST_LISTS ? wordsOf(document, follow(document, schema['items']).value, lists + 1).type : '';
@@ -242,9 +247,10 @@ function wordsOf(document: Json, schema: Json, lists = 0): { readonly type: stri
         ? ['object']
         : typesOfValues([...(schema['const'] === undefined ? [] : [schema['const']]), ...listOf(schema['enum'])]);
   const format = textOf(schema['format']);
-  const values = listOf(schema['enum'])
-    .slice(0, 20)
-    .map((one) => JSON.stringify(one));
+  const allowed = listOf(schema['enum']).map((one) => JSON.stringify(one));
+  const more = allowed.length > MOST_SAID ? ` and ${allowed.length - MOST_SAID} more` : '';
+  const always = schema['const'] === undefined ? null : JSON.stringify(schema['const']);
+  const values = always === null ? allowed : [always];
   const rules = RULES.flatMap(([keyword, words]) => {
     const value = schema[keyword];
     return typeof value === 'number' || typeof value === 'string' || typeof value === 'boolean' ? [`${words} ${String(value)}`] : [];
@@ -252,9 +258,11 @@ function wordsOf(document: Json, schema: Json, lists = 0): { readonly type: stri
   return {
     type: `${[...guessed, ...(schema['nullable'] === true ? ['null'] : [])].join(' or ') || 'anything'}${format === '' ? '' : ` (${format})`}`,
     rules: [
-      ...(values.length > 0 ? [`one of ${values.join(', ')}`] : []),
-      ...(schema['const'] === undefined ? [] : [`always ${JSON.stringify(schema['const'])}`]),
+      ...(allowed.length > 0 ? [`one of ${allowed.slice(0, MOST_SAID).join(', ')}${more}`] : []),
+      ...(always === null ? [] : [`always ${always}`]),
       ...rules,
     ],
+    // A version that knows null beside its schema allows it beside its values.
+    ...(values.length > 0 && values.length <= MOST_VALUES ? { values: schema['nullable'] === true ? [...values, 'null'] : values } : {}),
   };
 }

@@ -1,4 +1,13 @@
-import { CONDITION_BOUNDS, type BodyMember, type ConditionRule, type ConditionScope, type ConditionUse, type QueryParameter } from '@virga/core';
+import {
+  CONDITION_BOUNDS,
+  type BodyMember,
+  type ConditionRule,
+  type ConditionScope,
+  type ConditionUse,
+  type DescribedParameter,
+  PARAMETER_PLACES,
+  type ParameterPlace,
+} from '@virga/core';
 import { Type } from 'class-transformer';
 import { ArrayMaxSize, IsArray, IsIn, IsInt, IsObject, IsOptional, IsString, MaxLength, ValidateIf } from 'class-validator';
 import { MayBeLeftOut } from '../may-be-left-out.js';
@@ -52,16 +61,21 @@ export class ConditionSubject {
 
 /** A member that a contract names in a body. */
 export class BodyMemberView implements BodyMember {
-  /** The names that lead to it; `*` stands for any name. */
+  /** The names that lead to it; `*` stands for any name, `[]` for any item of a list. */
   @IsArray() @IsString({ each: true }) path: string[];
   @IsString() type: string;
+  /** JSON texts of the only values that it may have; null where others may come. */
+  @IsOptional() @IsArray() @IsString({ each: true }) values: string[] | null;
   @IsString() about: string;
 }
 
-/** A parameter that a contract names in a query. */
-export class QueryParameterView implements QueryParameter {
+/** A parameter that a contract describes, of the path, the query or a header field. */
+export class DescribedParameterView implements DescribedParameter {
+  @IsIn([...PARAMETER_PLACES]) in: ParameterPlace;
   @IsString() name: string;
   @IsString() type: string;
+  /** JSON texts of the only values that it may have; null where others may come. */
+  @IsOptional() @IsArray() @IsString({ each: true }) values: string[] | null;
   @IsString() about: string;
 }
 
@@ -73,8 +87,8 @@ export class ConditionScopeView implements ConditionScope {
   @IsObject() tables: Record<string, string[]>;
   /** Members that their contract names in their bodies. */
   @IsArray() @NestedEach() @Type(() => BodyMemberView) bodyMembers: BodyMemberView[];
-  /** Parameters that their contract names in their queries; null where not all of them could be looked up. */
-  @IsOptional() @IsArray() @NestedEach() @Type(() => QueryParameterView) queryParameters: QueryParameterView[] | null;
+  /** Parameters that their contract describes; null where not all of them could be looked up. */
+  @IsOptional() @IsArray() @NestedEach() @Type(() => DescribedParameterView) contractParameters: DescribedParameterView[] | null;
   /** Where some of them take credentials, as `headers.x-key` and `query.key`: conditions are not shown what travels there. */
   @IsArray() @IsString({ each: true }) unshown: string[];
 }

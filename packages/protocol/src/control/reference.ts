@@ -1,5 +1,6 @@
 import { Type } from 'class-transformer';
 import { IsArray, IsBoolean, IsInt, IsOptional, IsString } from 'class-validator';
+import { MayBeLeftOut } from '../may-be-left-out.js';
 import { Nested, NestedEach } from '../nested.js';
 
 /** One operation in the list of a reference. */
@@ -35,6 +36,8 @@ export class ReferenceLine {
   @IsString() type: string;
   @IsBoolean() required: boolean;
   @IsArray() @IsString({ each: true }) rules: string[];
+  /** JSON texts of the only values that it may have; left out where others may come, or there are too many to tell. */
+  @MayBeLeftOut() @IsArray() @IsString({ each: true }) values?: string[];
   @IsString() description: string;
 }
 

@@ -33,12 +33,12 @@ export function ConditionField({
         {source.trim() === '' && 'In CEL, as in: request.method == "GET" && now.getHours("Europe/Berlin") >= 6'}
         {fault && placed(fault)}
         {source.trim() !== '' && !fault && 'It can be used.'}
-        {(['body', 'query'] as const).map(
+        {(['body', 'query', 'headers'] as const).map(
           (part) =>
             unnamed[part].length > 0 && (
               <span key={part} className="ochre">
                 {' '}
-                The contract names no {unnamed[part].join(', no ')} in the {part}.
+                The contract names no {unnamed[part].join(', no ')} in the {part === 'headers' ? 'header fields' : part}.
               </span>
             ),
         )}

@@ -1,13 +1,16 @@
-import { joinMembers, type ConditionScope } from '@virga/core';
+import { joinMembers, joinParameters, type ConditionScope } from '@virga/core';
 import { useQueries, type UseQueryResult } from '@tanstack/react-query';
 import type { AuthorizerUse, ConditionScopeView } from '@virga/protocol';
 import { conditionScopeQuery } from '../apis/condition-queries';
 
-type Named = Pick<ConditionScope, 'bodyMembers' | 'queryParameters'>;
+type Named = Pick<ConditionScope, 'bodyMembers' | 'contractParameters'>;
 
 const combine = (answers: readonly UseQueryResult<ConditionScopeView>[]): Named => ({
   bodyMembers: joinMembers(answers.flatMap(({ data }) => data?.bodyMembers ?? [])),
-  queryParameters: answers.flatMap(({ data }) => data?.queryParameters ?? []),
+  // What is not known of one is not known.
+  contractParameters: answers.every(({ data }) => data?.contractParameters)
+    ? joinParameters(answers.flatMap(({ data }) => data?.contractParameters ?? []))
+    : null,
 });
 
 /** What contracts name in requests of the rules that call an authorizer. */

@@ -1,6 +1,17 @@
 import { Injectable } from '@nestjs/common';
-import { bodyMembers, conditionScope, hasBody, joinMembers, queryParameters, type ApiRule, type BodyMember, type OperationRule } from '@virga/core';
-import type { ConditionScopeView, ConditionsPatch, ConditionSubject, ConditionsView, QueryParameterView } from '@virga/protocol';
+import {
+  bodyMembers,
+  conditionScope,
+  hasBody,
+  describedParameters,
+  joinMembers,
+  joinParameters,
+  type ApiRule,
+  type BodyMember,
+  type DescribedParameter,
+  type OperationRule,
+} from '@virga/core';
+import type { ConditionScopeView, ConditionsPatch, ConditionSubject, ConditionsView } from '@virga/protocol';
 import { fieldProblem } from '../../http/problems.js';
 import { stepOutcomes } from '../../store/record-store.js';
 import { Store } from '../../store/store.js';
@@ -56,10 +67,10 @@ export class ConditionsService {
     };
   }
 
-  /** What the contract names in the bodies and queries of some operations, as far as it can be read now. */
-  async #named(api: ApiRule, operations: readonly OperationRule[]): Promise<Pick<ConditionScopeView, 'bodyMembers' | 'queryParameters'>> {
+  /** What the contract names in the requests of some operations, as far as it can be read now. */
+  async #named(api: ApiRule, operations: readonly OperationRule[]): Promise<Pick<ConditionScopeView, 'bodyMembers' | 'contractParameters'>> {
     const members: BodyMember[] = [];
-    const parameters = new Map<string, QueryParameterView>();
+    const parameters: DescribedParameter[] = [];
     // Of what was not looked up nobody can say that it is not there.
     let all = operations.length <= MOST_READ;
     for (const { id, method } of operations.slice(0, MOST_READ)) {
@@ -67,11 +78,11 @@ export class ConditionsService {
       all &&= page !== null;
       if (page === null) continue;
       if (hasBody(method)) members.push(...bodyMembers(page));
-      for (const one of queryParameters(page)) parameters.set(one.name, { ...one });
+      parameters.push(...describedParameters(page));
     }
     return {
-      bodyMembers: joinMembers(members).map(({ path, type, about }) => ({ path: [...path], type, about })),
-      queryParameters: all ? [...parameters.values()] : null,
+      bodyMembers: joinMembers(members).map(({ path, type, values = null, about }) => ({ path: [...path], type, values: values && [...values], about })),
+      contractParameters: all ? joinParameters(parameters).map((one) => ({ ...one, values: one.values && [...one.values] })) : null,
     };
   }
 
