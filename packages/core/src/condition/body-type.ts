@@ -1,36 +1,20 @@
 import { ANY_ITEM, type BodyMember } from '../contract/body-members.js';
+import { ANY_NAME, bodyPlaces, NOWHERE, plainWord, type BodyPlace } from './body-places.js';
 import { describedForm } from './described-form.js';
 import { BOOL, DOUBLE, DYN, listOf, mapOf, NULL, STRING, textLike, type ConditionType, type MemberType } from './condition-type.js';
-
-/** What a contract says at one place of a body. */
-interface Place {
-  readonly within: Map<string, Place>;
-  said: BodyMember | null;
-}
-
-const ANY_NAME = '*';
 
 /** The type that bodies have by the members that contracts name in them: open, because others may be sent; `dyn` where none is named. */
 export function bodyType(members: readonly BodyMember[] = []): ConditionType {
   if (members.length === 0) return DYN;
-  const root: Place = { within: new Map(), said: null };
-  for (const member of members) {
-    let place = root;
-    for (const name of member.path) {
-      let next = place.within.get(name);
-      if (!next) place.within.set(name, (next = { within: new Map(), said: null }));
-      place = next;
-    }
-    place.said = member;
-  }
+  const root = bodyPlaces(members);
   return typeAt(root, root.said?.type ?? 'object', 'request.body');
 }
 
 /** @param words the type as the page of the contract has it */
-function typeAt({ within, said }: Place, words: string, name: string): ConditionType {
-  const word = words.replace(/ \([^()]*\)$/, '');
+function typeAt({ within, said }: BodyPlace, words: string, name: string): ConditionType {
+  const word = plainWord(words);
   if (word.startsWith('list of ') && !word.includes(' or ')) {
-    const item = within.get(ANY_ITEM) ?? { within: new Map<string, Place>(), said: null };
+    const item = within.get(ANY_ITEM) ?? NOWHERE;
     return listOf(typeAt(item, item.said?.type ?? word.slice('list of '.length), `${name}${ANY_ITEM}`));
   }
   switch (word) {

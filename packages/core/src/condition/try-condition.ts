@@ -4,6 +4,7 @@ import { holdsRounded, ROUNDED } from '../util/is-rounded.js';
 import { isRecord } from '../util/json-pointer.js';
 import { compileCondition, type ConditionResult } from './compile-condition.js';
 import type { ConditionFault } from './condition-fault.js';
+import { sampleBody } from './body-places.js';
 import { celValue } from './cel-value.js';
 import { inputOf, type ConditionScope } from './condition-input.js';
 import type { ConditionType } from './condition-type.js';
@@ -79,17 +80,25 @@ function read(value: unknown, type: ConditionType, at: string, put: (made: unkno
   return null;
 }
 
-/** Values to begin with: every member of the scope that a caller with a token usually has. */
+/** Values to begin with: every member of the scope that a caller with a token usually has, and a body as contracts describe it. */
 export function sampleValues(
-  { parameters, attributes, tables }: ConditionScope,
+  { parameters, attributes, tables, bodyMembers = [] }: ConditionScope,
   request: { readonly method: string; readonly path: string },
   nowMs: number,
 ): Record<string, unknown> {
+  const body = bodyMembers.length === 0 ? undefined : sampleBody(bodyMembers);
   return {
     principal: { subject: 'somebody', roles: [], scopes: [], attributes: Object.fromEntries((attributes ?? []).map((name) => [name, ['']])) },
     client: { id: 'a-client' },
     credentials: ['token'],
-    request: { ...request, parameters: Object.fromEntries((parameters ?? []).map((name) => [name, '1'])), query: {}, headers: {}, address: '192.0.2.7' },
+    request: {
+      ...request,
+      ...(body === undefined ? {} : { body }),
+      parameters: Object.fromEntries((parameters ?? []).map((name) => [name, '1'])),
+      query: {},
+      headers: {},
+      address: '192.0.2.7',
+    },
     ...(tables === null ? {} : { resource: Object.fromEntries(Object.keys(tables).map((name) => [name, {}])) }),
     now: new Date(nowMs).toISOString(),
   };

@@ -2,7 +2,8 @@ import { completeCondition } from '../condition/complete-condition.js';
 import { compileCondition } from '../condition/compile-condition.js';
 import { OPEN_SCOPE, type ConditionScope } from '../condition/condition-input.js';
 import { againstContract } from '../condition/against-contract.js';
-import { tryCondition } from '../condition/try-condition.js';
+import { sampleBody } from '../condition/body-places.js';
+import { sampleValues, tryCondition } from '../condition/try-condition.js';
 import { bodyMembers, joinMembers } from './body-members.js';
 import { describedParameters, joinParameters } from './described-parameters.js';
 import { referenceOperation } from './reference.js';
@@ -79,6 +80,24 @@ test('they are offered while a condition is written', () => {
   expect(offered('request.body.steps.exists(step, other.')).toEqual([]);
   expect(offered('principal.roles.exists(role, role.')).toEqual(expect.arrayContaining(['startsWith']));
   expect(completeCondition('request.body.op', 15, scope).words.find(({ word }) => word === 'opening')).toMatchObject({ detail: 'number', about: 'Percent' });
+});
+
+test('a body to begin with has every member that is named, and conditions can be tried with it as it is', () => {
+  expect(sampleBody(members)).toEqual({ opening: 1, by: { name: '' }, steps: [{ gate: '' }], labels: {}, plain: '' });
+  const sample = sampleValues(scope, { method: 'POST', path: '/moves' }, 0);
+  expect(tryCondition('request.body.opening <= 50 && request.body.steps.all(step, step.gate == "") && request.body.by.name == ""', scope, sample).kind).toBe(
+    'met',
+  );
+  expect(sampleValues(OPEN_SCOPE, { method: 'GET', path: '/moves' }, 0)['request']).not.toHaveProperty('body');
+  const listed = (type: string, values: readonly string[] | null = null) => sampleBody([{ path: [], type, values, about: '' }]);
+  expect([
+    listed('list of number'),
+    listed('string or null'),
+    listed('string', ['"open"', '"shut"']),
+    listed('null'),
+    listed('anything'),
+    listed('list of anything'),
+  ]).toEqual([[1], '', 'open', null, undefined, []]);
 });
 
 test('what is looked at and named by nobody is told', () => {

@@ -98,6 +98,7 @@ function wordsOf(tried: TriedCondition, source: string): readonly [MarkKind, str
 /** What a trace kept of the values that conditions look at. */
 function valuesOf(trace: TraceView, scope: ConditionScope, template: string | null, readsBody: boolean): unknown {
   const { principal, request, ...sample } = sampleValues(scope, { method: trace.method, path: trace.path }, trace.at);
+  const { parameters, body } = request as { readonly parameters: object; readonly body?: unknown };
   return {
     ...sample,
     principal: { ...(principal as object), ...(trace.subject === null ? {} : { subject: trace.subject }) },
@@ -106,13 +107,13 @@ function valuesOf(trace: TraceView, scope: ConditionScope, template: string | nu
       method: trace.method,
       path: trace.path,
       ...(trace.operationId === null ? {} : { operation: trace.operationId }),
-      parameters: template === null ? (request as { parameters: object }).parameters : parametersIn(trace.path, template),
+      parameters: template === null ? parameters : parametersIn(trace.path, template),
       query: Object.fromEntries(new URLSearchParams(trace.query)),
       headers: Object.fromEntries(
         trace.requestHeaders.filter(({ value }) => !value.includes('<removed')).map(({ name, value }) => [name.toLowerCase(), value]),
       ),
       address: trace.address,
-      ...(readsBody && trace.requestBytes > 0 ? { body: {} } : {}),
+      ...(trace.requestBytes > 0 && (readsBody || body !== undefined) ? { body: body ?? {} } : {}),
     },
   };
 }
