@@ -144,7 +144,7 @@ function fields(headers: ProbeRequest['headers']): Record<string, string> {
   for (const [name, value] of headers) {
     const key = name.toLowerCase();
     // Joined as the listener's parser joins them.
-    out[key] = out[key] === undefined ? value : out[key] + (key === 'cookie' ? '; ' : ', ') + value;
+    out[key] = Object.hasOwn(out, key) ? out[key] + (key === 'cookie' ? '; ' : ', ') + value : value;
   }
   return out;
 }

@@ -8,7 +8,7 @@ import type { CheckMode, ModeRule } from '../document/modes.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import { shorten } from '../token/verify-token.js';
 import type { Check, CompiledStep } from './compiled.js';
-import type { Exchange } from './exchange.js';
+import { fieldText, type Exchange } from './exchange.js';
 import type { BodyNeed } from './phases.js';
 
 /** The checks of a contract, phase by phase. */
@@ -111,16 +111,13 @@ export function compileContract(rule: ContractRule, modes: ModeRule): CompiledCo
     answerHead: [
       ...part('contract-status', (contract, { answer: seen }) => (seen === null ? [] : contract.status(seen.status))),
       ...part('contract-fields', (contract, { answer: seen }) =>
-        seen === null ? [] : contract.fields(seen.status, (name) => fieldOf(seen.headers[name]), !seen.bodyless),
+        seen === null ? [] : contract.fields(seen.status, (name) => fieldText(seen.headers[name]), !seen.bodyless),
       ),
     ],
     answerContent: answer,
     needs: { requestContent: need(body[0]?.mode ?? null), answerContent: need(answer[0]?.mode ?? null) },
   };
 }
-
-const fieldOf = (value: string | readonly string[] | undefined): string | undefined =>
-  typeof value === 'string' || value === undefined ? value : value.join(', ');
 
 function findContract(exchange: Exchange): Finding {
   const contract = exchange.operation?.contract;
@@ -218,7 +215,7 @@ function answerBody(exchange: Exchange): Finding {
   const content = answer?.content;
   switch (content?.kind) {
     case 'bytes':
-      return bodyFinding('contract-answer', contract.answer(answer?.status ?? 0, fieldOf(answer?.headers['content-type']), content.bytes));
+      return bodyFinding('contract-answer', contract.answer(answer?.status ?? 0, fieldText(answer?.headers['content-type']), content.bytes));
     case 'larger':
       return content.pass
         ? finding('contract-answer.unchecked', { reason: `it has more than ${content.limit} bytes` })

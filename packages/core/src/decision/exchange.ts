@@ -67,6 +67,12 @@ export interface SeenAnswer extends SeenBody {
   fields: HeaderFields | null;
 }
 
+/** The text of a header field; undefined where none was sent. Every object has what is called `constructor`, so that a field of that name is one only as text. */
+export function fieldText(value: unknown): string | undefined {
+  if (typeof value === 'string' || value === undefined) return value;
+  return Array.isArray(value) ? value.join(', ') : undefined;
+}
+
 /**
  * One request on its way down the fall line. Every field is set in the constructor, so that all exchanges have one
  * shape; steps fill in what they find.
@@ -129,8 +135,7 @@ export class Exchange {
   }
 
   header(name: string): string | undefined {
-    const value = this.headers[name];
-    return typeof value === 'string' || value === undefined ? value : value.join(', ');
+    return fieldText(this.headers[name]);
   }
 
   get tokenScheme(): TokenScheme {

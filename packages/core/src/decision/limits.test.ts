@@ -340,6 +340,18 @@ describe('limits', () => {
     ['credential', { kind: 'credential' }, [{}, {}, {}, { headers: B }], ['within', 'within', 'rate', 'within']],
     ['principal', { kind: 'principal' }, [{}, {}, {}], ['within', 'within', 'rate']],
     ['an attribute that nobody has', { kind: 'attribute', name: 'team' }, [{}, { headers: B }, {}], ['within', 'within', 'rate']],
+    // What every object has is no value of theirs.
+    ...(['constructor', '__proto__'] as const).flatMap((name): [string, LimitSubject, object[], string[]][] => [
+      [`an attribute called ${name}`, { kind: 'attribute', name }, [{}, { headers: B }, {}], ['within', 'within', 'rate']],
+      [`metadata called ${name}`, { kind: 'metadata', name }, [{}, { headers: B }, {}], ['within', 'within', 'rate']],
+      [`a header called ${name}`, { kind: 'header', name }, [{}, { headers: B }, {}], ['within', 'within', 'rate']],
+    ]),
+    [
+      'a header called constructor, told apart where it is sent',
+      { kind: 'header', name: 'constructor' },
+      [{}, {}, {}, { headers: { 'x-api-key': 'key-of-a', constructor: 'one' } }],
+      ['within', 'within', 'rate', 'within'],
+    ],
   ])('count by %s', async (_name, by, calls, expected) => {
     const release = world({ api: { limits: [{ ...LIMIT, by }] } });
     expect(await codesOf(release, calls)).toEqual(expected.map((code) => `limit.${code}`));

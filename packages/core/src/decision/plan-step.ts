@@ -3,6 +3,7 @@ import type { CheckMode } from '../document/modes.js';
 import type { PlanRule, PlanUse } from '../document/plan-rule.js';
 import type { OperationRule } from '../document/release-document.js';
 import type { CompiledPlan } from '../limit/compile-plan.js';
+import { ownMember } from '../util/own-member.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import type { Check } from './compiled.js';
 import { bytesOf, type Exchange } from './exchange.js';
@@ -71,7 +72,7 @@ export function compilePlanSizeStep(use: PlanUse, apiId: string, { all }: KnownP
 
 /** The plan that a token names; null where it names none. A name that no plan has, or that cannot be read, lets nobody in, whatever else there is. */
 function namedPlan(attribute: string, { caller }: Exchange, plans: KnownPlans): CompiledPlan | Finding | null {
-  const values = caller?.attributes[attribute] ?? [];
+  const values = (caller && ownMember(caller.attributes, attribute)) ?? [];
   if (caller?.principal?.unread?.includes(`attributes.${attribute}`)) return finding('plan.not-known', { attribute, value: '(something that cannot be read)' });
   const [value] = values;
   if (value === undefined) return null;

@@ -1,6 +1,7 @@
 import { readIp } from '../address/ip.js';
 import type { Caller } from '../credential/caller.js';
 import type { LimitSubject } from '../document/limit-rule.js';
+import { ownMember } from '../util/own-member.js';
 
 /** What of a request says by whom it is counted. */
 export interface CountedRequest {
@@ -40,11 +41,11 @@ export function subjectOf(by: LimitSubject, request: CountedRequest): string {
       return value === undefined || value === '' ? NONE : bounded(`v ${value}`);
     }
     case 'metadata': {
-      const value = caller?.metadata?.[by.name];
+      const value = caller?.metadata ? ownMember(caller.metadata, by.name) : undefined;
       return value === undefined || value === null ? NONE : bounded(`m ${JSON.stringify(value)}`);
     }
     case 'attribute': {
-      const values = caller?.attributes[by.name] ?? [];
+      const values = (caller && ownMember(caller.attributes, by.name)) ?? [];
       return values.length === 0 ? NONE : bounded(`a ${JSON.stringify(values)}`);
     }
   }

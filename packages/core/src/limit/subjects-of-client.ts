@@ -1,5 +1,6 @@
 import type { LimitSubject } from '../document/limit-rule.js';
 import type { JsonObject } from '../token/read-token.js';
+import { ownMember } from '../util/own-member.js';
 import { isSecretName } from '../util/secret-names.js';
 import { subjectOf, type CountedRequest } from './subject-of.js';
 
@@ -67,7 +68,7 @@ export function subjectsOfClient(by: LimitSubject, known: KnownClient): readonly
       add(own(), '');
       break;
     case 'metadata': {
-      const value = known.metadata[by.name];
+      const value = ownMember(known.metadata, by.name);
       add(own(), value === undefined || value === null ? `all without ${by.name}` : `all of ${by.name} ${JSON.stringify(value)}`);
       break;
     }
@@ -91,7 +92,7 @@ export function subjectsOfClient(by: LimitSubject, known: KnownClient): readonly
       break;
     case 'attribute':
       for (const { attributes } of known.recalled) {
-        const values = attributes?.[by.name] ?? [];
+        const values = (attributes && ownMember(attributes, by.name)) ?? [];
         const all = attributes === null || (!isSecretName(by.name) && Object.keys(attributes).length < CUT.members);
         if (all && values.length < CUT.values && values.every(isWhole))
           add(own({}, { attributes: attributes ?? {} }), values.length === 0 ? `all without ${by.name}` : `${by.name} ${values.join(', ')}`);

@@ -1,6 +1,7 @@
 import { foldName } from '../message/field-spelling.js';
 import type { Caller } from '../credential/caller.js';
 import { PLATFORM_HEADERS, type HeaderEdit, type HeaderValue } from '../document/message-rule.js';
+import { ownMember } from '../util/own-member.js';
 import { finding, type FindingOf } from '../verdict/codes.js';
 
 /** Changes of header fields in one direction, ready to be made. */
@@ -42,7 +43,7 @@ export function compileLane(edits: readonly HeaderEdit[], hidePlatform = false):
 /** What a field is to hold; null where there is nothing to say. What no header can carry is written as a question mark. */
 function valueOf(value: HeaderValue, caller: Caller | null): string | null {
   if (value.kind === 'text') return value.text;
-  const text = value.kind === 'metadata' ? metadataText(caller?.metadata?.[value.name]) : callerText(caller?.[value.member] ?? null);
+  const text = value.kind === 'metadata' ? metadataText(caller?.metadata && ownMember(caller.metadata, value.name)) : callerText(caller?.[value.member] ?? null);
   return text === null ? null : text.slice(0, MAX_VALUE).replace(/[^\x20-\x7e]/g, '?');
 }
 
