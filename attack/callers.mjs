@@ -47,6 +47,25 @@ const DOTS = [
 
 const b64 = (value) => Buffer.from(typeof value === 'string' ? value : JSON.stringify(value)).toString('base64url');
 
+/** Signatures that are good but for their length, or for a modulus that was added (RFC 8017 section 8.2.2: both are invalid). */
+async function otherLengths(issuer) {
+  const asSigned = (token, bytes) => `${token.slice(0, token.lastIndexOf('.'))}.${bytes.toString('base64url')}`;
+  const bytesOf = (token) => Buffer.from(token.slice(token.lastIndexOf('.') + 1), 'base64url');
+  const number = (bytes) => BigInt(`0x${bytes.toString('hex')}`);
+  const modulus = number(Buffer.from(issuer.jwk.n, 'base64url'));
+  const made = [];
+  // One of 256 begins with a zero, and some are small enough for a modulus more.
+  for (let tries = 0; tries < 5000 && made.length < 4; tries++) {
+    const token = await issuer.sign();
+    const bytes = bytesOf(token);
+    if (made.length === 0) made.push(asSigned(token, Buffer.concat([Buffer.alloc(1), bytes])), asSigned(token, Buffer.concat([bytes, Buffer.alloc(1)])));
+    const more = (number(bytes) + modulus).toString(16);
+    if (made.length === 2 && more.length <= 512) made.push(asSigned(token, Buffer.from(more.padStart(512, '0'), 'hex')));
+    if (made.length === 3 && bytes[0] === 0) made.push(asSigned(token, bytes.subarray(1)));
+  }
+  return made;
+}
+
 export const CALLERS = {
   'one API’s rule with another API’s upstream': (world) => {
     const p = `${world.root}/p`;
@@ -128,6 +147,7 @@ export const CALLERS = {
       await issuer.sign({ scope: `read ${'x '.repeat(2100)}` }),
       await issuer.sign({ iss: 'https://other.example' }),
       await issuer.sign({}, { crit: ['exp'] }).catch(() => 'x'),
+      ...(await otherLengths(issuer)),
       ...(await Promise.all([{}, null, { jkt: '' }, { jkt: 7 }, { 'x5t#S256': '' }, { other: 'x' }, []].map((cnf) => issuer.sign({ cnf })))),
       await issuer.sign({ cnf: { jkt: await calculateJwkThumbprint(await exportJWK(ec.publicKey)) } }),
     ];

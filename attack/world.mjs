@@ -10,6 +10,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
 import { ROOT } from '../scripts/lib/prepare.mjs';
+import { rawAnswers } from './raw-answers.mjs';
 import { VAGUE_PATHS } from './vague-contract.mjs';
 
 export const AUDIENCE = 'https://attack.example';
@@ -40,7 +41,10 @@ const LEAKS = {
   utf16: ['application/json', Buffer.from(JSON.stringify({ contact: SECRET_MAIL }), 'utf16le')],
   event: ['text/event-stream', `data: ${SECRET_MAIL}\n\n`],
 };
+export const RAW_ANSWERS = rawAnswers(SECRET_MAIL);
 function leak(how, res) {
+  // The connection stays: what comes behind an answer waits there for the next one.
+  if (Object.hasOwn(RAW_ANSWERS, how)) return res.socket.write(RAW_ANSWERS[how], 'latin1', () => setTimeout(() => res.socket?.end(), 300));
   if (how === 'gzip') return res.set({ 'content-type': 'application/json', 'content-encoding': 'gzip' }).send(gzipSync(LEAKS.plain[1]));
   if (how === 'bomb')
     return res.set({ 'content-type': 'application/json', 'content-encoding': 'gzip' }).send(gzipSync(`{"p":"${' '.repeat(9_000_000)}","c":"${SECRET_MAIL}"}`));

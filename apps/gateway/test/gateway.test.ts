@@ -186,6 +186,19 @@ describe('an upstream in trouble', () => {
     await until(() => control.traces.some((trace) => trace.code === 'upstream.broken'));
   });
 
+  test.each<[string, string]>([
+    ['breaks off behind its head', 'HTTP/1.1 200 OK\r\nDate: Thu, 01 Jan 1970 00:00:00 GMT\r\nX-Of: upstream\r\nContent-Length: 1000\r\n\r\n'],
+    // RFC 9110 section 8.6: there is no length where there can be no body.
+    ['has a body where there is none', 'HTTP/1.1 204 No Content\r\nX-Of: upstream\r\nContent-Length: 4\r\n\r\nbody'],
+    ['is less than a small body', 'HTTP/1.1 200 OK\r\nX-Of: upstream\r\nContent-Length: 2\r\nContent-Length: 4\r\n\r\nbody'],
+  ])('an answer that %s is 502 while nothing of it has left', async (_name, bytes) => {
+    await against((req) => void req.socket.write(bytes, () => setTimeout(() => req.socket.destroy(), 50)));
+    const answer = await get('/a/open/1');
+    expect([answer.status, answer.headers.get('content-type'), answer.headers.get('x-of')]).toEqual([502, 'application/problem+json', null]);
+    expect(Math.abs(Date.parse(answer.headers.get('date') ?? '') - Date.now())).toBeLessThan(60_000);
+    expect(await traceOf(answer.headers.get('x-request-id'))).toMatchObject({ code: 'upstream.broken', status: 502 });
+  });
+
   test('a caller that leaves ends the call upstream', async () => {
     let ended = false;
     await against((req) => req.on('close', () => (ended = true)));

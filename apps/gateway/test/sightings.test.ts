@@ -202,6 +202,16 @@ describe('sensitive data in answers', () => {
     expect([refused.status, refused.head.includes('orchard')]).toEqual([502, false]);
   });
 
+  test('cookies that are set are looked through too; a session in one is what belongs there', async () => {
+    const jwt = `${Buffer.from('{"alg":"none"}').toString('base64url')}.${Buffer.from('{}').toString('base64url')}.`;
+    await publish(look(email('mask'), { detector: 'jwt', request: null, answer: 'mask' }));
+    answer = (_req, res) => void res.writeHead(200, { 'set-cookie': [`by=${MAIL}`, `session=${jwt}`], server: `${MAIL}/1.2`, 'x-token': jwt }).end();
+    const { head } = await send('GET /a/open/7');
+    expect(head).not.toContain('orchard');
+    expect(head).toContain(`session=${jwt}`);
+    expect(/x-token: (\S+)/i.exec(head)?.[1]).not.toBe(jwt);
+  });
+
   test('an address in a field hides nothing by its escapes', async () => {
     await publish(look(email('mask')));
     answer = (_req, res) => void res.writeHead(302, { location: `/people?mail=${encodeURIComponent(MAIL)}&page=2`, 'x-own': '100%' }).end();

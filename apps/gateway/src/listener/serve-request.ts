@@ -59,6 +59,8 @@ export class ServedRequest implements Carrier {
   readonly #traceId: string;
   #responseHeaders: readonly string[] = [];
   #status = 0;
+  /** Whether the head of the upstream's answer is there and has not been written. */
+  #waits = false;
   #responseBytes = 0;
   /** Bytes of the answer's body as its head says them; -1 where it does not. */
   #announced = -1;
@@ -225,9 +227,16 @@ export class ServedRequest implements Carrier {
     this.#resume = resume;
     this.#responseHeaders = headers;
     this.#announced = Number(valueOf(headers, 'content-length') ?? -1);
-    this.#res.sendDate = valueOf(headers, 'date') === undefined;
-    this.#res.writeHead(status, headers as string[]);
     this.#status = status;
+    this.#waits = true;
+  }
+
+  /** Writes the head, which leaves with what comes behind it: while nothing has left, another answer can take its place. */
+  #open(): void {
+    if (!this.#waits) return;
+    this.#waits = false;
+    this.#res.sendDate = valueOf(this.#responseHeaders, 'date') === undefined;
+    this.#res.writeHead(this.#status, this.#responseHeaders as string[]);
   }
 
   data(chunk: Buffer): boolean {
@@ -237,6 +246,7 @@ export class ServedRequest implements Carrier {
       this.#whole = new WholeBody(this.#res, chunk.toString('latin1'), 'latin1');
       return true;
     }
+    this.#open();
     if (this.#res.write(chunk)) return true;
     this.#res.once('drain', () => this.#resume?.());
     return false;
@@ -246,6 +256,7 @@ export class ServedRequest implements Carrier {
     const { instead = null, fields = null } = this.#exchange.answer ?? {};
     this.#delivered = instead === null && fields === null ? 'whole' : 'masked';
     const half = this.#body !== null && !this.#req.complete;
+    this.#open();
     if (this.#whole === null) this.#res.end();
     else if (half) this.#whole.leave();
     else leaveTogether(this.#whole);
@@ -254,8 +265,9 @@ export class ServedRequest implements Carrier {
     this.#record(this.#status, found);
   }
 
-  /** Half an answer cannot be taken back: the broken connection tells the caller. */
+  /** Half an answer cannot be taken back: the broken connection tells the caller. One of which nothing has left can. */
   cut(found: Finding): void {
+    if (this.#waits) return this.answer(found);
     this.#record(this.#status, found);
     this.#res.destroy();
   }
@@ -269,6 +281,7 @@ export class ServedRequest implements Carrier {
 
   #send(answer: GatewayAnswer, found: Finding): void {
     const res = this.#res;
+    this.#waits = false;
     if (!res.headersSent) {
       const headers: string[] = [REQUEST_ID_HEADER, this.#id];
       for (const [name, value] of Object.entries(answer.headers)) headers.push(name, value);

@@ -1,11 +1,12 @@
 import type { SensitiveRule, SensitiveUse } from '../document/sensitive-rule.js';
 import type { CheckMode, ModeRule } from '../document/modes.js';
 import { mediaTypeOf } from '../message/media-type.js';
-import type { Detector } from '../sensitive/detector.js';
+import type { Detector, DetectorGroup } from '../sensitive/detector.js';
 import { isExpectedHeader } from '../sensitive/expected-headers.js';
 import { scanPairs, scanPath } from '../sensitive/scan-head.js';
 import { scanForm, scanJsonText, scanText, type Hit, type Scanned } from '../sensitive/scan.js';
 import { isOtherType, textOfBody, unescapedMarkup, unescapedPart } from '../sensitive/text-of-body.js';
+import { ownMember } from '../util/own-member.js';
 import { finding, type Finding } from '../verdict/codes.js';
 import { queryPairs } from '../contract/check/parameter-style.js';
 import type { CompiledStep } from './compiled.js';
@@ -134,20 +135,20 @@ function lookAtBody(exchange: Exchange, detectors: readonly Detector[]): Finding
   return hits.length === 0 ? NONE_IN_BODY : finding('sensitive-body.found', foundOf(hits));
 }
 
-/** Fields of an answer that say how it is sent, and those that hold credentials by what they are. */
-const OF_TRANSFER = new Set([
-  'date',
-  'content-type',
-  'content-length',
-  'content-encoding',
-  'etag',
-  'last-modified',
-  'transfer-encoding',
-  'connection',
-  'set-cookie',
-  'age',
-  'server',
-]);
+/** Fields of an answer whose form is fixed: they say how and when it is sent. */
+const OF_TRANSFER = new Set(['date', 'content-type', 'content-length', 'content-encoding', 'etag', 'last-modified', 'transfer-encoding', 'connection', 'age']);
+const NOTHING_EXPECTED: ReadonlySet<DetectorGroup> = new Set();
+/** What belongs in a field by what that is: sessions are credentials, and versions look like addresses. */
+const EXPECTED_IN: Readonly<Record<string, ReadonlySet<DetectorGroup>>> = {
+  'set-cookie': new Set(['credential']),
+  server: new Set(['credential', 'network']),
+};
+
+/** The detectors that look at a field of an answer. */
+function lookingAt(name: string, detectors: readonly Detector[]): readonly Detector[] {
+  const expected = ownMember(EXPECTED_IN, name) ?? NOTHING_EXPECTED;
+  return expected.size === 0 ? detectors : detectors.filter(({ group }) => !expected.has(group));
+}
 
 /** A field, as it is and with the escapes of addresses in it read: of the latter all is written anew where something stands in it. */
 function scanField(text: string, detectors: readonly Detector[], name: string): Pick<Scanned, 'hits' | 'masked'> {
@@ -160,11 +161,12 @@ function scanField(text: string, detectors: readonly Detector[], name: string): 
 
 function lookAtFields({ answer }: Exchange, refused: readonly Detector[], masked: readonly Detector[], mode: CheckMode): Finding {
   const hits: Hit[] = [];
+  const all = [...refused, ...masked];
   const fields: Record<string, string | readonly string[] | undefined> = {};
   for (const [name, value] of Object.entries(answer?.headers ?? {})) {
     fields[name] = value;
     if (value === undefined || OF_TRANSFER.has(name)) continue;
-    const scanned = (typeof value === 'string' ? [value] : value).map((text) => ({ text, ...scanField(text, [...refused, ...masked], name) }));
+    const scanned = (typeof value === 'string' ? [value] : value).map((text) => ({ text, ...scanField(text, lookingAt(name, all), name) }));
     if (scanned.every((one) => one.masked === null)) continue;
     hits.push(...scanned.flatMap((one) => one.hits));
     const texts = scanned.map((one) => one.masked ?? one.text);

@@ -43,7 +43,8 @@ export function compileLane(edits: readonly HeaderEdit[], hidePlatform = false):
 /** What a field is to hold; null where there is nothing to say. What no header can carry is written as a question mark. */
 function valueOf(value: HeaderValue, caller: Caller | null): string | null {
   if (value.kind === 'text') return value.text;
-  const text = value.kind === 'metadata' ? metadataText(caller?.metadata && ownMember(caller.metadata, value.name)) : callerText(caller?.[value.member] ?? null);
+  const text =
+    value.kind === 'metadata' ? metadataText(caller?.metadata && ownMember(caller.metadata, value.name)) : callerText(caller?.[value.member] ?? null);
   return text === null ? null : text.slice(0, MAX_VALUE).replace(/[^\x20-\x7e]/g, '?');
 }
 
