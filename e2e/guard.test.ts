@@ -132,7 +132,9 @@ test('a condition reads the body: its members are offered, a wrong name is told,
     dialog.getByText(/It does not fit the types that the contract gives\. Line 1, column \d+: \+ does not go with double and int; a whole number/),
   ).toBeVisible();
   const tried = dialog.getByRole('list', { name: 'What the conditions come to' }).getByRole('listitem');
-  await expect(tried.last()).toContainText('wide by dispatchers comes to no answer and refuses');
+  // What it is tried with has a body as the contract describes it.
+  await expect(dialog.getByRole('textbox', { name: 'Values to try it with' })).toContainText('"opening": 1');
+  await expect(tried.last()).toContainText('wide by dispatchers holds');
   await dialog.getByRole('button', { name: 'Leave it' }).click();
 
   await page.keyboard.press('`');

@@ -1,4 +1,4 @@
-import { placeIn, sampleValues, tryCondition, type ConditionScope, type TriedCondition } from '@virga/core';
+import { placeIn, sampleValues, tryCondition, type ConditionScope, type TracedCaller, type TriedCondition } from '@virga/core';
 import { useMutation } from '@tanstack/react-query';
 import { ProblemNotice } from '@virga/parts';
 import type { TracePage, TraceView } from '@virga/protocol';
@@ -55,7 +55,8 @@ export function ConditionTry({
         {last.data === null && <span className="ochre">none has come in that is kept</span>}
         {last.data && (
           <span className="quiet">
-            of a token’s claims{readsBody ? ' only what its trace kept, and of its body nothing' : ', only what its trace kept'}: put in the rest by hand
+            {last.data.who === null ? 'of who called only the name' : 'of who called what its trace kept'}
+            {readsBody ? ', and of its body nothing' : ''}: put in the rest by hand
           </span>
         )}
       </div>
@@ -97,11 +98,12 @@ function wordsOf(tried: TriedCondition, source: string): readonly [MarkKind, str
 
 /** What a trace kept of the values that conditions look at. */
 function valuesOf(trace: TraceView, scope: ConditionScope, template: string | null, readsBody: boolean): unknown {
-  const { principal, request, ...sample } = sampleValues(scope, { method: trace.method, path: trace.path }, trace.at);
+  const { principal, credentials, request, ...sample } = sampleValues(scope, { method: trace.method, path: trace.path }, trace.at);
   const { parameters, body } = request as { readonly parameters: object; readonly body?: unknown };
   return {
     ...sample,
-    principal: { ...(principal as object), ...(trace.subject === null ? {} : { subject: trace.subject }) },
+    principal: trace.who === null ? { ...(principal as object), ...(trace.subject === null ? {} : { subject: trace.subject }) } : principalOf(trace.who, scope),
+    credentials: trace.who === null ? credentials : [...(trace.who.principal === null ? [] : ['token']), ...trace.who.credentials.map(({ kind }) => kind)],
     client: trace.client === null ? {} : { id: trace.client },
     request: {
       method: trace.method,
@@ -115,6 +117,20 @@ function valuesOf(trace: TraceView, scope: ConditionScope, template: string | nu
       address: trace.address,
       ...(trace.requestBytes > 0 && (readsBody || body !== undefined) ? { body: body ?? {} } : {}),
     },
+  };
+}
+
+/** What nobody vouched for is not there. */
+function principalOf({ principal }: TracedCaller, { attributes: known }: ConditionScope): object {
+  if (principal === null) return {};
+  const { subject, tenant, scopes, roles, groups, acr, amr, authTime, attributes } = principal;
+  const texts = Object.entries({ subject, tenant, acr }).filter(([, value]) => value !== null);
+  const own = Object.entries(attributes).filter(([name, values]) => values.length > 0 && (known === null || known.includes(name)));
+  return {
+    ...Object.fromEntries(texts),
+    ...{ scopes, roles, groups, amr },
+    ...(authTime === null ? {} : { signedInAt: new Date(authTime * 1000).toISOString() }),
+    attributes: Object.fromEntries(own),
   };
 }
 
