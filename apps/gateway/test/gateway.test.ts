@@ -188,8 +188,6 @@ describe('an upstream in trouble', () => {
 
   test.each<[string, string]>([
     ['breaks off behind its head', 'HTTP/1.1 200 OK\r\nDate: Thu, 01 Jan 1970 00:00:00 GMT\r\nX-Of: upstream\r\nContent-Length: 1000\r\n\r\n'],
-    // RFC 9110 section 8.6: there is no length where there can be no body.
-    ['has a body where there is none', 'HTTP/1.1 204 No Content\r\nX-Of: upstream\r\nContent-Length: 4\r\n\r\nbody'],
     ['is less than a small body', 'HTTP/1.1 200 OK\r\nX-Of: upstream\r\nContent-Length: 2\r\nContent-Length: 4\r\n\r\nbody'],
   ])('an answer that %s is 502 while nothing of it has left', async (_name, bytes) => {
     await against((req) => void req.socket.write(bytes, () => setTimeout(() => req.socket.destroy(), 50)));
@@ -197,6 +195,19 @@ describe('an upstream in trouble', () => {
     expect([answer.status, answer.headers.get('content-type'), answer.headers.get('x-of')]).toEqual([502, 'application/problem+json', null]);
     expect(Math.abs(Date.parse(answer.headers.get('date') ?? '') - Date.now())).toBeLessThan(60_000);
     expect(await traceOf(answer.headers.get('x-request-id'))).toMatchObject({ code: 'upstream.broken', status: 502 });
+  });
+
+  test.each([
+    [204, null],
+    [304, '4'],
+  ])('a %d has no content, whatever the upstream says and sends behind it (RFC 9112 section 6.3)', async (status, length) => {
+    let calls = 0;
+    const bytes = `HTTP/1.1 ${status} Odd\r\nX-Of: upstream\r\nContent-Length: 4\r\n\r\nHTTP/1.1 200 OK\r\nContent-Length: 6\r\n\r\nforged`;
+    await against((req, res) => void (++calls === 1 ? req.socket.write(bytes) : res.end('own')));
+    const answer = await get('/a/open/1');
+    expect([answer.status, answer.headers.get('content-length'), answer.headers.get('x-of'), await answer.text()]).toEqual([status, length, 'upstream', '']);
+    // What came behind it is nobody's answer.
+    expect(await (await get('/a/open/2')).text()).toBe('own');
   });
 
   test('a caller that leaves ends the call upstream', async () => {

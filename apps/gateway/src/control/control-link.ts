@@ -67,7 +67,10 @@ export class ControlLink {
     this.#feed = new AbortController();
     const signal = AbortSignal.any([this.#stopping.signal, this.#feed.signal]);
     const answer = await this.#call('GET', `/nodes/v1/feed?node=${encodeURIComponent(this.#options.node)}`, undefined, signal);
-    if (answer.statusCode !== 200) throw new Error(`the feed answered ${answer.statusCode}`);
+    if (answer.statusCode !== 200) {
+      await answer.body.dump();
+      throw new Error(`the feed answered ${answer.statusCode}`);
+    }
     opened();
     this.#connected = true;
     this.#options.onConnected();

@@ -236,7 +236,13 @@ export class ServedRequest implements Carrier {
     if (!this.#waits) return;
     this.#waits = false;
     this.#res.sendDate = valueOf(this.#responseHeaders, 'date') === undefined;
-    this.#res.writeHead(this.#status, this.#responseHeaders as string[]);
+    try {
+      this.#res.writeHead(this.#status, this.#responseHeaders as string[]);
+    } catch (error) {
+      // Whoever calls this is about to end the request.
+      this.#context.fault(error);
+      this.#res.destroy();
+    }
   }
 
   data(chunk: Buffer): boolean {

@@ -18,6 +18,9 @@ export function valueOf(list: FieldList, name: string): string | undefined {
   return undefined;
 }
 
+/** The fields but for those of a name. */
+export const without = (list: FieldList, name: string): FieldList => list.filter((_, index) => list[index - (index % 2)] !== name);
+
 /** The same fields by name; the values of a repeated one in their order. */
 export const recordOf = (list: FieldList): IncomingHttpHeaders => util.parseHeaders([...list]);
 

@@ -4,7 +4,7 @@ import type { Readable } from 'node:stream';
 import type { Client, Dispatcher } from 'undici';
 import type { BerthSeeker, NoBerth } from './berths.js';
 import type { Connections } from './connections.js';
-import { fieldsOf, valueOf, type FieldList } from './field-list.js';
+import { fieldsOf, valueOf, without, type FieldList } from './field-list.js';
 import type { Upstream } from './pools.js';
 
 /** A request ready to go up. */
@@ -139,17 +139,20 @@ export class Forwarding implements Dispatcher.DispatchHandler, BerthSeeker {
   onHeaders(status: number, raw: Buffer[], resume: () => void): boolean {
     if (status < 200) return true;
     this.#started = true;
-    const headers = fieldsOf(raw);
+    const fields = fieldsOf(raw);
+    const length = status === 204 || status === 304 ? Number(valueOf(fields, 'content-length') ?? 0) : 0;
+    // A 204 has no length (RFC 9110 section 8.6), whatever an upstream says.
+    const headers = status === 204 ? without(fields, 'content-length') : fields;
     this.#sink.start(status, headers, () => {
       // The connection may carry another request by now, which has its own receiver.
       if (!this.#paused || this.#ended) return;
       this.#paused = false;
       resume();
     });
-    // A 304 may say how long the content would be; none follows (RFC 9110 section 15.4.5), and the library waits for it.
-    if (status === 304 && Number(valueOf(headers, 'content-length') ?? 0) > 0) {
+    // A 304 may say how long the content would be; neither has any (RFC 9112 section 6.3), and the library waits for it.
+    if (length > 0) {
       this.onComplete();
-      this.#abort?.(new Error('a 304 has no content'));
+      this.#abort?.(new Error(`a ${status} has no content`));
     }
     return true;
   }
