@@ -52,15 +52,18 @@ export function joinMembers(members: readonly BodyMember[]): readonly BodyMember
 /** @param form whether values are texts, as in forms all are */
 function membersOf(lines: readonly SchemaLine[], form: boolean): BodyMember[] {
   const found: BodyMember[] = [];
-  const above: { readonly depth: number; readonly names: readonly string[] }[] = [];
+  const above: { readonly depth: number; readonly names: readonly string[]; readonly either: boolean }[] = [];
   for (const line of lines) {
     while ((above[above.length - 1]?.depth ?? -1) >= line.depth) above.pop();
-    const own = namesOf(line, above[above.length - 1]?.names);
-    above.push({ depth: line.depth, names: own });
+    const before = above[above.length - 1];
+    const own = namesOf(line, before?.names);
+    // What one alternative allows says nothing of the others, which need not name it.
+    const either = before?.either === true || ALTERNATIVES.has(line.name);
+    above.push({ depth: line.depth, names: own, either });
     // Alternatives of the whole say what that may be.
     if (own.length > 0 && ALTERNATIVES.has(line.name)) continue;
     const asText = form && own.length > 0;
-    const values = asText && line.type !== 'string' ? null : (line.values ?? null);
+    const values = either || (asText && line.type !== 'string') ? null : (line.values ?? null);
     found.push({ path: own, type: asText ? 'string' : line.type, values, about: line.description });
   }
   return found;

@@ -121,12 +121,20 @@ export function referenceOperation(document: Json, method: string, path: string)
   };
 }
 
+/** How values of parameters of the path are written that do not stand there as they are (OpenAPI 3.1 section 4.8.12.4). */
+const WRITTEN: Readonly<Record<string, string>> = { matrix: 'behind ;name=', label: 'behind a dot' };
+
 /** A parameter or header field: its description and the rules of its schema. */
 function nameless(document: Json, one: Json): Omit<SchemaLine, 'depth' | 'name' | 'required'> {
   const media = Object.entries(recordOf(one['content']))[0];
   const schema = follow(document, media ? recordOf(media[1])['schema'] : one['schema']).value;
   const { type, ...told } = wordsOf(document, schema);
-  return { type: media ? `${type} as ${media[0]}` : type, ...told, description: textOf(one['description']) || textOf(schema['description']) };
+  const style = one['in'] === 'path' ? WRITTEN[textOf(one['style'])] : undefined;
+  return {
+    type: media ? `${type} as ${media[0]}` : style ? `${type}, written ${style}` : type,
+    ...told,
+    description: textOf(one['description']) || textOf(schema['description']),
+  };
 }
 
 function answerOf(document: Json, status: string, response: Json): ReferenceAnswer {

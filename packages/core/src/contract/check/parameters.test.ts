@@ -1,4 +1,8 @@
+import { againstContract } from '../../condition/against-contract.js';
+import { OPEN_SCOPE } from '../../condition/condition-input.js';
 import { NO_CONTRACT } from '../../document/contract-rule.js';
+import { describedParameters } from '../described-parameters.js';
+import { referenceOperation } from '../reference.js';
 import { wholeContract } from './contract-source.js';
 import { operationContract, type OperationContract } from './operation-contract.js';
 
@@ -237,4 +241,54 @@ describe('a header field in another spelling', () => {
     ['with another mark alone', { 'x.section': 'N9' }, ['unknown']],
     ['of a field that the contract does not name', { 'x-section': 'N1', x_other: '1' }, []],
   ])('%s', (_name, fields, found) => expect(keywords(fields)).toEqual(found));
+});
+
+test('a text that the check takes is never told of as no value while a condition is written', () => {
+  const schemas = [
+    ...['integer', 'number', 'boolean', 'string', 'null', 'array', 'object'].map((type) => ({ type })),
+    ...[{}, { const: 1 }, { const: 'a' }, { enum: [1, 'a', true, null] }, { type: 'string', enum: ['a', '1', 'null'] }, { type: 'number', enum: [1.5, 1000] }],
+    ...[{ type: ['integer', 'null'] }, { type: ['boolean', 'string'], enum: ['a', true] }, { type: 'integer', nullable: true, enum: [1] }],
+    ...[{ anyOf: [{ type: 'integer' }, { type: 'boolean' }] }, { allOf: [{ type: 'integer' }] }, { $ref: '#/components/schemas/N' }],
+    ...[
+      { type: 'array', items: { type: 'integer' } },
+      { type: 'string', format: 'date' },
+      { type: 'integer', format: 'int32' },
+      { $ref: '#/components/schemas/L' },
+    ],
+  ];
+  const texts = ['', '1', '-1', '1.5', '1e3', '01', '+1', ' 1', 'true', 'false', 'null', 'a', '"a"', 'a,b', '1,2', '.1', ';n=1', '[1]', '{}', '2026-05-01'];
+  const places: readonly { readonly in: 'path' | 'query' | 'header'; readonly style?: string }[] = [
+    ...['simple', 'matrix', 'label'].map((style) => ({ in: 'path' as const, style })),
+    { in: 'query' },
+    { in: 'header' },
+  ];
+  let told = 0;
+  for (const schema of schemas)
+    for (const place of places) {
+      const document = {
+        openapi: '3.1.0',
+        paths: { '/p/{n}': { get: { parameters: [{ name: 'n', required: true, schema, ...place }], responses: {} } } },
+        components: { schemas: { N: { type: 'integer' }, L: { enum: ['a', 'b'] } } },
+      };
+      const contract = operationContract(wholeContract(document, '3.1'), '/p/{n}', 'GET', { ...NO_CONTRACT, unknownQuery: 'refuse' });
+      const contractParameters = describedParameters(referenceOperation(document, 'GET', '/p/{n}') ?? { parameters: [] });
+      const looked = { path: 'parameters', query: 'query', header: 'headers' }[place.in];
+      for (const text of texts) {
+        const deviations = {
+          path: () => contract?.path(() => text),
+          query: () => contract?.query(`?n=${encodeURIComponent(text)}`, new Set()),
+          header: () =>
+            contract?.header(
+              () => text,
+              () => ['n'],
+            ),
+        }[place.in]();
+        const source = `request.${looked}.n == ${JSON.stringify(text)}`;
+        const { faults } = againstContract(source, { ...OPEN_SCOPE, parameters: ['n'], contractParameters });
+        if (faults.length > 0) told++;
+        if (faults.length > 0 && deviations?.length === 0)
+          throw new Error(`${JSON.stringify(schema)} ${JSON.stringify(place)} takes ${text}: ${faults[0]?.says ?? ''}`);
+      }
+    }
+  expect(told).toBeGreaterThan(500);
 });
