@@ -61,8 +61,12 @@ test('each is told once, and no more than a few', () => {
     asked(...Array.from({ length: count }, (_, at) => ({ headers: [['x-team', `team ${at % 20}`] as const] })));
   expect(wordsOf(TEAM, teams(2))).toEqual(['x-team team 0', 'x-team team 1']);
   expect(wordsOf(TEAM, teams(200)).length).toBe(MOST_SUBJECTS);
+  expect(wordsOf(TEAM, asked({ headers: [['x-team', 't'.repeat(500)]] }))).toEqual([`x-team ${'t'.repeat(73)}…`]);
   // All addresses of an IPv6 network of 64 bits are one.
-  expect(wordsOf({ kind: 'address' }, asked({ address: '2001:db8::1' }, { address: '2001:db8::2' }, { address: '' }))).toEqual(['2001:db8::1']);
+  expect(wordsOf({ kind: 'address' }, asked({ address: '2001:db8::1' }, { address: '2001:db8::2' }, { address: null }))).toEqual([
+    '2001:db8::1',
+    'an address that is not known',
+  ]);
 });
 
 test('what a trace does not keep whole is not guessed at', () => {

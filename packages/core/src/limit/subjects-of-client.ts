@@ -8,8 +8,8 @@ import { subjectOf, type CountedRequest } from './subject-of.js';
 export interface RecalledRequest {
   readonly apiId: string | null;
   readonly operationId: string | null;
-  /** Empty where it was not known. */
-  readonly address: string;
+  /** Null where it was not known. */
+  readonly address: string | null;
   readonly providerId: string | null;
   readonly issuer: string | null;
   readonly subject: string | null;
@@ -38,6 +38,8 @@ export interface ClientSubject {
 
 /** So many of each limit are told. */
 export const MOST_SUBJECTS = 5;
+/** Characters of the words for one: callers write header fields as long as they like. */
+const MOST_SAID = 80;
 /** What was taken out of a trace is named between these; a value is cut where it is longer, and of lists and members the rest is left out. */
 const TAKEN_OUT = '<';
 const CUT = { header: 1000, value: 200, values: 50, members: 20 } as const;
@@ -50,7 +52,8 @@ export function subjectsOfClient(by: LimitSubject, known: KnownClient): readonly
   const found = new Map<string, ClientSubject>();
   const add = (request: CountedRequest, whose: string): void => {
     const subject = subjectOf(by, request);
-    if (found.size < MOST_SUBJECTS && !found.has(subject)) found.set(subject, { subject, whose });
+    if (found.size >= MOST_SUBJECTS || found.has(subject)) return;
+    found.set(subject, { subject, whose: whose.length > MOST_SAID ? `${whose.slice(0, MOST_SAID)}…` : whose });
   };
   const own = (about: Partial<CountedRequest> = {}, caller: Partial<CountedRequest['caller']> = {}): CountedRequest => ({
     from: { address: null },
@@ -81,7 +84,7 @@ export function subjectsOfClient(by: LimitSubject, known: KnownClient): readonly
         else if (isWhole(subject)) add(own({}, { subject, issuer, providerId }), subject);
       break;
     case 'address':
-      for (const { address } of known.recalled) if (address !== '') add(own({ from: { address } }), address);
+      for (const { address } of known.recalled) add(own({ from: { address } }), address ?? 'an address that is not known');
       break;
     case 'header':
       for (const { headers } of known.recalled) {

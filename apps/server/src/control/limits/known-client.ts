@@ -35,7 +35,8 @@ export async function knownClient({ id, metadata }: ClientRow, issuerOf: (provid
         {
           apiId,
           operationId,
-          address,
+          // As traces have it.
+          address: address === 'unknown' ? null : address,
           providerId,
           issuer: providerId === null ? null : issuerOf(providerId),
           subject: principal === null ? null : subject,
