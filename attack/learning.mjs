@@ -18,6 +18,8 @@ const SENT = [
   [{ 'Content-Type': 'application/x-www-form-urlencoded' }, 'by=ada%40orchard.example'],
   [{ 'Content-Type': 'text/plain' }, SECRET_MAIL],
   [{}, SECRET_MAIL],
+  [{ 'Content-Type': 'image/png' }, SECRET_MAIL],
+  [{ 'Content-Type': 'aplication/json' }, `{"by":"ada\\u0040orchard.example"}`],
   [{ ...json, 'Content-Encoding': 'gzip' }, gzipSync(`{"by":"${SECRET_MAIL}"}`).toString('latin1')],
   [{ ...json, 'Content-Encoding': 'zstd' }, `{"by":"${SECRET_MAIL}"}`],
   [{ 'Content-Type': 'multipart/form-data; boundary=b' }, `--b\r\nContent-Disposition: form-data; name="by"\r\n\r\n${SECRET_MAIL}\r\n--b--\r\n`],

@@ -82,7 +82,11 @@ describe('bodies', () => {
     [null, undefined, '{a', 'text'],
     [null, undefined, new Uint8Array([0xff]), 'unread'],
     ['image/png', undefined, new Uint8Array([0xff, 0]), 'other'],
-    ['application/octet-stream', 'application/octet-stream; charset=utf-16', 'x', 'other'],
+    // What has no control character is a text, whatever its type says.
+    ['application/octet-stream', 'application/octet-stream; charset=utf-16', 'x', 'text'],
+    ['image/png', undefined, '{"a":1}', 'json'],
+    ['application/vnd.unheard', undefined, new Uint8Array([0xe9, 0x41, 0x0a]), 'text'],
+    ['odd/json', undefined, new Uint8Array([0x41, 0x1b]), 'other'],
     ['application/x-www-form-urlencoded', undefined, 'a=1', 'form'],
     ['application/jsonl', undefined, '{}', 'text'],
     ['application/geo+json-seq', undefined, '{}', 'text'],

@@ -1,6 +1,6 @@
 import { charsetsOf, xmlEncodingOf } from '../message/media-type.js';
 
-/** A body as a text that can be looked through; `other` where it is none by its type, `unread` where it should be one and cannot be read. */
+/** A body as a text that can be looked through; `other` where it is none by its type and its bytes, `unread` where it should be one and cannot be read. */
 export type BodyText =
   | { readonly kind: 'json' | 'form'; readonly text: string }
   /** `latin` where every byte stands as one character, since not all of it is text. */
@@ -31,12 +31,13 @@ const PLAIN_CODING = /^(?:7bit|8bit|binary)$/i;
 export const isOtherType = (media: string | null): boolean => media !== null && !JSON_TYPES.test(media) && !TEXT_TYPES.test(media);
 
 /**
- * Reads a body by its type. One without a type is read by how it begins.
+ * Reads a body by its type. One without a type is read by how it begins, and one that is no text by its type by its bytes: a type
+ * that nobody knows, or that is wrong, hides nothing.
  * @param media in small letters, without parameters
  * @param contentType the whole field, for its character set; undefined for none
  */
 export function textOfBody(bytes: Uint8Array, media: string | null, contentType?: string): BodyText {
-  if (isOtherType(media)) return { kind: 'other', says: `${media} is no text` };
+  if (isOtherType(media)) return textOfOther(bytes, media ?? '');
   const set = charsetsOf(contentType ?? '').find((name) => !READ_SETS.has(name));
   if (set !== undefined) return { kind: 'unread', says: `its character set ${set.slice(0, 40)} is not read` };
   if (media?.startsWith('multipart/')) return textOfParts(bytes);
@@ -56,6 +57,21 @@ export function textOfBody(bytes: Uint8Array, media: string | null, contentType?
   if (json || (media === null && /^\s*[{[]/.test(text) && isJson(text))) return { kind: 'json', text };
   return media === FORM ? { kind: 'form', text } : { kind: 'text', text };
 }
+
+/** What has characters that no text has is none. */
+function textOfOther(bytes: Uint8Array, media: string): BodyText {
+  if (bytes.some(isControl)) return { kind: 'other', says: `${media} is no text` };
+  let text: string;
+  try {
+    text = UTF8.decode(bytes);
+  } catch {
+    return { kind: 'text', text: characters(bytes), latin: true };
+  }
+  return /^\s*[{[]/.test(text) && isJson(text) ? { kind: 'json', text } : { kind: 'text', text };
+}
+
+/** Control characters but for tab, line feed, form feed and carriage return. */
+const isControl = (byte: number): boolean => byte < 0x20 && byte !== 0x09 && byte !== 0x0a && byte !== 0x0c && byte !== 0x0d;
 
 /** Parts may be anything; what of them is text can be looked through all the same, where it stands there as it is. */
 function textOfParts(bytes: Uint8Array): BodyText {
