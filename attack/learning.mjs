@@ -2,11 +2,14 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
+import { damaged, repeatableChance } from './raw-answers.mjs';
 import { raw, request, statusOf } from './wire.mjs';
 import { LEAK_NAMES, RAW_ANSWERS, SECRET_MAIL } from './world.mjs';
 
 const json = { 'Content-Type': 'application/json' };
 const sized = (headers, body) => ({ ...headers, 'Content-Length': String(Buffer.byteLength(body, 'latin1')) });
+/** So many damaged answers are tried. */
+const DAMAGED = 100;
 const asText = (received) => received.replaceAll('\\u0040', '@');
 
 /** Requests that hold an address for some reader. */
@@ -55,6 +58,22 @@ export const LEARNING = {
       const next = asText(await raw(gateway, request('GET', `${root}/l/leak/plain`), { silenceMs: 4000 }));
       if (statusOf(next) !== 200 || !next.includes('rows')) return `after ${how} the next answer was ${next.slice(0, 300)}`;
     }
+    return null;
+  },
+  'answers that are damaged by chance': async ({ gateway, root }) => {
+    const chance = repeatableChance(2026);
+    const names = Object.keys(RAW_ANSWERS);
+    for (let at = 0; at < DAMAGED; at++) {
+      const text = damaged(RAW_ANSWERS[names[chance(names.length)]], chance);
+      RAW_ANSWERS.damaged = text;
+      const received = asText(await raw(gateway, request('GET', `${root}/l/leak/damaged`), { silenceMs: 4000 }));
+      if (statusOf(received) === 0) return `${JSON.stringify(text)} was not answered`;
+      if (received.includes(SECRET_MAIL)) return `${JSON.stringify(text)} left the gateway`;
+      if ([...received.matchAll(/x-request-id:/gi)].length !== 1) return `${JSON.stringify(text)} became several answers`;
+      const next = asText(await raw(gateway, request('GET', `${root}/l/leak/plain`), { silenceMs: 4000 }));
+      if (statusOf(next) !== 200 || !next.includes('rows')) return `after ${JSON.stringify(text)} the next answer was ${next.slice(0, 300)}`;
+    }
+    delete RAW_ANSWERS.damaged;
     return null;
   },
   'requests that hold what is refused, in every wrapping': async ({ gateway, root, upstream }) => {

@@ -44,3 +44,36 @@ export function rawAnswers(mail) {
     after: answer([json, 'Content-Length: 2'], `{}${answer([json, length(body)], body)}`),
   };
 }
+
+/** What is put into answers to damage them. */
+const PIECES = [
+  ...['\r\n', '\n', '\r', '\0', ' ', '\t', ':', ',', ';', '0', 'ffffffff', '-1', 'chunked', '\xff'],
+  ...['Content-Length: 5\r\n', 'Transfer-Encoding: chunked\r\n', 'Connection: content-type\r\n', 'Content-Encoding: br\r\n'],
+  ...['HTTP/1.1 200 OK\r\n\r\n', 'HTTP/1.1 100 Continue\r\n\r\n'],
+];
+
+/** An answer that is damaged in one to three places: something put in, left out or said again, or its end cut off. @param chance a whole number below another one */
+export function damaged(text, chance) {
+  let made = text;
+  for (let times = 0; times <= chance(3); times++) {
+    const at = chance(made.length + 1);
+    const lines = made.split('\r\n');
+    const ways = [
+      () => made.slice(0, at) + PIECES[chance(PIECES.length)] + made.slice(at),
+      () => made.slice(0, at) + made.slice(at + 1 + chance(8)),
+      () => made.slice(0, at),
+      () => lines.toSpliced(chance(lines.length), 0, lines[chance(lines.length)]).join('\r\n'),
+    ];
+    made = ways[chance(ways.length)]();
+  }
+  return made;
+}
+
+/** The same numbers each time (a linear congruential generator with the constants of ISO C's example, from memory). */
+export function repeatableChance(seed) {
+  let state = seed;
+  return (below) => {
+    state = (Math.imul(state, 1_103_515_245) + 12_345) & 0x7f_ff_ff_ff;
+    return (state >> 8) % below;
+  };
+}
