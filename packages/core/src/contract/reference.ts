@@ -1,5 +1,6 @@
 import { demandedMembers } from '../schema/demanded-members.js';
 import { isRecord, pointerOf, valueAt } from '../util/json-pointer.js';
+import { ownMember } from '../util/own-member.js';
 import { exampleBody, targetOf } from './first-try.js';
 import { follow, listOf, recordOf, textOf, type Json } from './follow.js';
 import { listOperations, type ContractOperation } from './list-operations.js';
@@ -129,7 +130,7 @@ function nameless(document: Json, one: Json): Omit<SchemaLine, 'depth' | 'name' 
   const media = Object.entries(recordOf(one['content']))[0];
   const schema = follow(document, media ? recordOf(media[1])['schema'] : one['schema']).value;
   const { type, ...told } = wordsOf(document, schema);
-  const style = one['in'] === 'path' ? WRITTEN[textOf(one['style'])] : undefined;
+  const style = one['in'] === 'path' ? ownMember(WRITTEN, textOf(one['style'])) : undefined;
   return {
     type: media ? `${type} as ${media[0]}` : style ? `${type}, written ${style}` : type,
     ...told,
