@@ -11,7 +11,7 @@ import {
 } from '@virga/core';
 import { createHash } from 'node:crypto';
 import { connect, type Socket } from 'node:net';
-import { documentFor, startGuarded, until } from './harness.js';
+import { documentFor, raw, startGuarded, until } from './harness.js';
 
 /** What a connection remembers must never decide for anybody: each request is decided by what it carries itself. */
 let world: Awaited<ReturnType<typeof startGuarded>>;
@@ -74,6 +74,43 @@ test('a token of one connection is worth nothing on another that does not carry 
   const token = await world.issuer.sign();
   expect(await over([bearer(token), bearer(token)])).toEqual([200, 200]);
   expect(await over(['', bearer('x'.repeat(token.length)), ''])).toEqual([401, 401, 401]);
+});
+
+/** Requests of one connection, some of which have a body. None that has none is told of its end, so that the next must not wait for it. */
+const MIXED: readonly { head: string; body: string; comes: string }[] = [
+  { head: 'GET /a/open/1 HTTP/1.1\r\nhost: x\r\n', body: '', comes: '' },
+  { head: 'POST /a/open/2 HTTP/1.1\r\nhost: x\r\ncontent-length: 5\r\n', body: 'fives', comes: 'fives' },
+  { head: 'GET /a/open/3 HTTP/1.1\r\nhost: x\r\ncontent-length: 0\r\n', body: '', comes: '' },
+  { head: 'PUT /a/open/4 HTTP/1.1\r\nhost: x\r\ntransfer-encoding: chunked\r\n', body: '3\r\nabc\r\n0\r\n\r\n', comes: 'abc' },
+  { head: 'POST /a/open/5 HTTP/1.1\r\nhost: x\r\n', body: '', comes: '' },
+  { head: 'POST /a/open/6 HTTP/1.1\r\nhost: x\r\ncontent-length: 70000\r\n', body: 'y'.repeat(70_000), comes: 'y'.repeat(70_000) },
+  { head: 'GET /a/open/7 HTTP/1.1\r\nhost: x\r\n', body: '', comes: '' },
+];
+const echoes = (answers: string): { url: string; body: string }[] =>
+  [...answers.matchAll(/"url":"([^"]*)".*?"body":"([^"]*)"/g)].map(([, url = '', body = '']) => ({ url, body }));
+const expected = MIXED.map(({ comes }, index) => ({ url: `/open/${index + 1}`, body: comes }));
+
+test('requests with and without a body are told apart where they come all at once', async () => {
+  const answers = await raw(world.port, MIXED.map(({ head, body }) => `${head}\r\n${body}`).join(''));
+  expect(echoes(answers.replaceAll(/\r\n[0-9a-f]+\r\n/g, ''))).toEqual(expected);
+});
+
+test('and where each comes once the one before was answered, time and again', async () => {
+  const socket = connect(world.port, '127.0.0.1');
+  let text = '';
+  socket.on('data', (part: Buffer) => (text += part.toString('latin1')));
+  const found = () => echoes(text.replaceAll(/\r\n[0-9a-f]+\r\n/g, ''));
+  for (const [index, { head, body }] of [...MIXED, ...MIXED, ...MIXED].entries()) {
+    socket.write(`${head}\r\n${body}`);
+    await until(() => found().length > index, `answer ${index}`);
+  }
+  socket.destroy();
+  expect(found()).toEqual([...expected, ...expected, ...expected]);
+});
+
+test('what a request without a body sends behind its head is the next request', async () => {
+  const answers = await raw(world.port, 'GET /a/open/1 HTTP/1.1\r\nhost: x\r\n\r\nabc');
+  expect([...answers.matchAll(/HTTP\/1\.1 (\d{3}) /g)].map(([, status]) => status)).toEqual(['200', '400']);
 });
 
 describe('what is remembered', () => {

@@ -4,6 +4,7 @@ import { createServer as createTlsServer } from 'node:https';
 import type { Duplex } from 'node:stream';
 import type { LiveRelease } from '../live-release.js';
 import { answerBroken, findingOf } from './broken-request.js';
+import { GatewayRequest } from './gateway-request.js';
 import { LISTENER_LIMITS } from './listener-limits.js';
 import { Slots } from './slots.js';
 import { ServedRequest, type ServeContext } from './serve-request.js';
@@ -29,7 +30,7 @@ export class GatewayListener {
   constructor(context: ServeContext, release: () => LiveRelease | null, tls: { readonly cert: Buffer; readonly key: Buffer } | null = null) {
     this.#context = context;
     this.#release = release;
-    const options: ServerOptions = {
+    const options: ServerOptions<typeof GatewayRequest> = {
       maxHeaderSize: LISTENER_LIMITS.maxHeaderBytes,
       requestTimeout: LISTENER_LIMITS.requestTimeoutMs,
       headersTimeout: LISTENER_LIMITS.headersTimeoutMs,
@@ -37,6 +38,7 @@ export class GatewayListener {
       joinDuplicateHeaders: true,
       requireHostHeader: false,
       insecureHTTPParser: false,
+      IncomingMessage: GatewayRequest,
     };
     this.#server = tls ? createTlsServer({ ...options, ...tls, minVersion: 'TLSv1.2', requestCert: true, rejectUnauthorized: false }) : createServer(options);
     this.#server.on('request', (req, res) => this.#serve(req, res, false));
