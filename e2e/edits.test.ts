@@ -52,6 +52,19 @@ test('headers on the way up are changed, and the edit is taken back where all ed
   expect(headers.up).toEqual([]);
 });
 
+test('an upstream is told from where a request came in the fields that are chosen for it', async ({ console: page, demo }) => {
+  const id = await idOf(demo, 'apis', 'Headgates');
+  await open(page, `/apis/${id}/upstream`);
+  const fields = page.getByLabel('Fields that tell the upstream from where a request came');
+  await expect(fields).toHaveValue('x-forwarded');
+  await fields.selectOption('Forwarded (RFC 7239)');
+  await page.getByRole('button', { name: 'Set in the draft' }).click();
+  await expect(page.getByRole('button', { name: 'Set in the draft' })).toBeDisabled();
+  expect((await control<{ upstream: object }>(demo, 'GET', `/apis/${id}`)).upstream).toMatchObject({ callerFields: 'forwarded' });
+  await page.reload();
+  await expect(fields).toHaveValue('forwarded');
+});
+
 test('who edits what somebody else has changed meanwhile is told so, and loses nothing of either', async ({ console: page, demo }) => {
   const id = await idOf(demo, 'apis', 'Headgates');
   await open(page, `/apis/${id}/bodies`);

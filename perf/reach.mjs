@@ -54,7 +54,7 @@ function document() {
     version: '1',
     basePath: `/api${api}`,
     enabled: true,
-    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 500, responseTimeoutMs: 1000, sendCredential: true, limits: UPSTREAM_LIMITS },
+    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 500, responseTimeoutMs: 1000, sendCredential: true, callerFields: 'x-forwarded', limits: UPSTREAM_LIMITS },
     resource: { identifier: `https://api${api}.example`, scopes: [] },
     token: tokenRule([`https://api${api}.example`]),
     cors: null,

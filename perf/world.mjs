@@ -64,7 +64,7 @@ export function release(upstreamUrl, issuer, operations = 100) {
         version: '1',
         basePath: '/bench',
         enabled: true,
-        upstream: { url: upstreamUrl, connectTimeoutMs: 1000, responseTimeoutMs: 5000, sendCredential: true, limits: UPSTREAM_LIMITS },
+        upstream: { url: upstreamUrl, connectTimeoutMs: 1000, responseTimeoutMs: 5000, sendCredential: true, callerFields: 'x-forwarded', limits: UPSTREAM_LIMITS },
         resource: { identifier: AUDIENCE, scopes: [] },
         token: tokenRule([AUDIENCE], { type: 'at+jwt' }),
         cors: null,

@@ -195,7 +195,7 @@ function documentWith(key: KeyObject, upstreamUrl: string): ReleaseDocument {
         version: '1',
         basePath: '/warm-up',
         enabled: true,
-        upstream: { url: upstreamUrl, connectTimeoutMs: 1000, responseTimeoutMs: 1000, sendCredential: false, limits: UPSTREAM_LIMITS },
+        upstream: { url: upstreamUrl, connectTimeoutMs: 1000, responseTimeoutMs: 1000, sendCredential: false, callerFields: 'x-forwarded', limits: UPSTREAM_LIMITS },
         resource: { identifier: ORIGIN, scopes: [] },
         token: tokenRule([ORIGIN], { type: 'at+jwt' }),
         cors: null,

@@ -198,7 +198,7 @@ export function documentFor(upstreamUrl: string, issuer: string, change: Partial
         version: '1',
         basePath: '/a',
         enabled: true,
-        upstream: { url: upstreamUrl, connectTimeoutMs: 3000, responseTimeoutMs: 3000, sendCredential: true, limits: UPSTREAM_LIMITS },
+        upstream: { url: upstreamUrl, connectTimeoutMs: 3000, responseTimeoutMs: 3000, sendCredential: true, callerFields: 'both', limits: UPSTREAM_LIMITS },
         resource: { identifier: AUDIENCE, scopes: [] },
         token: tokenRule([AUDIENCE], { type: 'at+jwt' }),
         cors: null,

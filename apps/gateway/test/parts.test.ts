@@ -40,12 +40,27 @@ describe('headers on their way', () => {
     uncoded: false,
     whole: false,
     passed: null,
+    callerFields: 'both' as const,
   };
   const record = (flat: readonly string[]): Record<string, string> =>
     Object.fromEntries(flat.flatMap((name, index): [string, string][] => (index % 2 === 0 ? [[name, flat[index + 1] ?? '']] : [])));
 
   test('an IPv6 address is quoted in brackets (RFC 7239 section 6)', () => {
     expect(record(fieldsUp({}, facts))).toMatchObject({ forwarded: 'for="[2001:db8::7]";host="gw.example";proto=http', 'x-forwarded-for': '2001:db8::7' });
+  });
+
+  test.each([
+    ['x-forwarded', ['x-forwarded-for', 'x-forwarded-proto', 'x-forwarded-host']],
+    ['forwarded', ['forwarded']],
+    ['both', ['x-forwarded-for', 'x-forwarded-proto', 'x-forwarded-host', 'forwarded']],
+    // What cannot be read leaves nothing out.
+    [undefined as never, ['x-forwarded-for', 'x-forwarded-proto', 'x-forwarded-host', 'forwarded']],
+  ] as const)('fields that say from where it came: %s; what a caller sends under any of their names ends here', (callerFields, names) => {
+    const claimed = { 'x-forwarded-for': '6.6.6.6', 'x-forwarded-proto': 'https', 'x-forwarded-host': 'evil', forwarded: 'for=6.6.6.6' };
+    const up = record(fieldsUp(claimed, { ...facts, callerFields }));
+    expect(Object.keys(up).filter((name) => name.includes('forwarded'))).toEqual(names);
+    expect(Object.values(up).join()).not.toMatch(/6\.6\.6\.6|evil/);
+    expect(up).toMatchObject({ 'x-request-id': 'r', traceparent: 't' });
   });
 
   test('what Connection names does not travel, nor does the credential when it is to stay', () => {
@@ -70,7 +85,7 @@ describe('headers on their way', () => {
 describe('parts of an answer', () => {
   const asked = { range: 'bytes=0-9', 'if-range': '"v1"', 'a-im': 'feed', accept: 'text/plain' };
   const facts = { address: '192.0.2.7', host: 'gw.example', requestId: 'r', traceparent: 't', protocol: 'http' as const, vouched: null };
-  const rules = { withheld: [], ruled: null, lane: null, who: null, passes: [], passed: null, uncoded: true };
+  const rules = { withheld: [], ruled: null, lane: null, who: null, passes: [], passed: null, callerFields: 'both' as const, uncoded: true };
   const names = (whole: boolean): string[] => headersUp(asked, facts, { ...rules, whole }).filter((name) => Object.hasOwn(asked, name));
 
   test('are asked for where it is not held to be looked into (RFC 9110 section 14.2, RFC 3229)', () => {
@@ -324,6 +339,7 @@ describe('credentials that stay at the gateway', () => {
     uncoded: false,
     whole: false,
     passed: null,
+    callerFields: 'both' as const,
   };
   const sent = (flat: readonly string[], name: string): string | undefined => flat[flat.indexOf(name) + 1 || flat.length];
 

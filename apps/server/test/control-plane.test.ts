@@ -96,6 +96,14 @@ describe('bad input', () => {
       '/upstream/url',
     ],
     [
+      'fields for callers that nobody knows',
+      'PATCH',
+      '/apis/ID',
+      { upstream: { url: 'http://x', connectTimeoutMs: 500, responseTimeoutMs: 100, sendCredential: true, callerFields: 'X-Forwarded' } },
+      422,
+      '/upstream/callerFields',
+    ],
+    [
       'a field in a list',
       'PATCH',
       '/apis/ID',
@@ -162,6 +170,22 @@ describe('bad input', () => {
 
   test('a body beyond the limit is 413', async () => {
     expect((await server.call('POST', '/control/v1/probe', { method: 'x'.repeat(5_000_000) })).status).toBe(413);
+  });
+});
+
+describe('the fields that say from where a request came', () => {
+  const fieldsOf = async () => (await server.ok<ApiView>('GET', `/apis/${apiId}`)).upstream;
+
+  test('are the usual ones for a new API, and stay as they are where a change says nothing of them', async () => {
+    const { callerFields, limits, ...rest } = await fieldsOf();
+    expect(callerFields).toBe('x-forwarded');
+    await server.ok('PATCH', `/apis/${apiId}`, { upstream: { ...rest, callerFields: 'forwarded' } });
+    expect(await fieldsOf()).toEqual({ ...rest, callerFields: 'forwarded', limits });
+    await server.ok('PATCH', `/apis/${apiId}`, { upstream: { ...rest, connectTimeoutMs: 2500 } });
+    expect(await fieldsOf()).toEqual({ ...rest, connectTimeoutMs: 2500, callerFields: 'forwarded', limits });
+    for (const callerFields of [null, '', 7, ['both'], 'none'])
+      expect((await server.call('PATCH', `/control/v1/apis/${apiId}`, { upstream: { ...rest, callerFields } })).status).toBe(422);
+    await server.ok('POST', '/draft/discard');
   });
 });
 

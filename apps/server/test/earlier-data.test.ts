@@ -37,6 +37,8 @@ describe.each([
       const api = await server.ok<ApiView>('GET', `/apis/${id}`);
       // Limits are new; what was written without them has the usual ones.
       expect(api.upstream.limits).toMatchObject({ connections: 128, sharePercent: 50 });
+      // Upstreams are told of callers in the fields that they know.
+      expect(api.upstream.callerFields).toBe('both');
       // What was enforced is enforced, and nobody got in who did not.
       expect(api.modes).toEqual({ all: 'enforce', checks: {} });
       expect(api.addresses).toEqual({ kind: 'anywhere' });

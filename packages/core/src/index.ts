@@ -129,6 +129,7 @@ export { compileAddresses } from './decision/address-step.js';
 export { describeAddresses, reviewAddresses, type AddressNote } from './address/describe-addresses.js';
 export { readEntry, readIp, writeIp } from './address/ip.js';
 export { METHOD_NAMES } from './document/method-names.js';
+export { CALLER_FIELDS, type CallerFields } from './document/caller-fields.js';
 export { UPSTREAM_LIMIT_RANGES, UPSTREAM_LIMITS, type UpstreamLimits } from './document/upstream-limits.js';
 export { checkAddresses } from './release/check-addresses.js';
 export { checkDocument } from './release/check-document.js';

@@ -131,7 +131,7 @@ export function apiRule(change: Partial<ApiRule> = {}): ApiRule {
     version: '1',
     basePath: '/gates-api',
     enabled: true,
-    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 500, responseTimeoutMs: 1000, sendCredential: true, limits: UPSTREAM_LIMITS },
+    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 500, responseTimeoutMs: 1000, sendCredential: true, callerFields: 'both', limits: UPSTREAM_LIMITS },
     resource: { identifier: AUDIENCE, scopes: [{ name: 'gates:read', description: '' }] },
     token: tokenRule([AUDIENCE]),
     cors: null,

@@ -1,4 +1,4 @@
-import { foldName, type Caller, type CompiledLane, type Exchange, type TokenPlace } from '@virga/core';
+import { foldName, type Caller, type CallerFields, type CompiledLane, type Exchange, type TokenPlace } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
 import type { FieldList } from '../upstream/field-list.js';
 import { HOP_BY_HOP, isReserved } from './forward-names.js';
@@ -48,6 +48,8 @@ export interface HeaderRules {
   readonly uncoded: boolean;
   /** Whether it is held for that, and so asked for whole: what is looked for could stand in two parts of it. */
   readonly whole: boolean;
+  /** In which fields it is said from where the request came. */
+  readonly callerFields: CallerFields;
 }
 
 /** The Cookie header without some cookies; undefined when nothing is left. */
@@ -120,23 +122,16 @@ export function headersUp(headers: IncomingHttpHeaders, facts: ForwardFacts, rul
   if (lane !== null) lane.write(rules.who, out);
   // What the API itself sets or removes has the last word.
   for (const name in passed) if (lane === null || !lane.drops(name)) out.push(name, passed[name] as string);
-  const forwardedFor = facts.address.includes(':') ? `"[${facts.address}]"` : facts.address;
-  out.push(
-    'x-forwarded-for',
-    facts.address,
-    'x-forwarded-proto',
-    facts.protocol,
-    'x-forwarded-host',
-    facts.host,
-    // RFC 7239 section 4; a host with a port needs quotes.
-    'forwarded',
-    `for=${forwardedFor};host="${facts.host.replace(/["\\]/g, '')}";proto=${facts.protocol}`,
-    'x-request-id',
-    facts.requestId,
-    'traceparent',
-    facts.traceparent,
-  );
+  if (rules.callerFields !== 'forwarded') out.push('x-forwarded-for', facts.address, 'x-forwarded-proto', facts.protocol, 'x-forwarded-host', facts.host);
+  if (rules.callerFields !== 'x-forwarded') out.push('forwarded', forwarded(facts));
+  out.push('x-request-id', facts.requestId, 'traceparent', facts.traceparent);
   return out;
+}
+
+/** RFC 7239 section 4; a host with a port needs quotes. */
+function forwarded({ address, host, protocol }: ForwardFacts): string {
+  const caller = address.includes(':') ? `"[${address}]"` : address;
+  return `for=${caller};host="${host.replace(/["\\]/g, '')}";proto=${protocol}`;
 }
 
 /**

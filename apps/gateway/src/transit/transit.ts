@@ -125,6 +125,7 @@ export class Transit implements AnswerSink {
       passed: exchange.passed,
       uncoded: needs.answerContent !== null,
       whole: needs.answerContent?.hold === true,
+      callerFields: api.rule.upstream.callerFields,
     };
     const headers = headersUp(exchange.headers as IncomingHttpHeaders, this.#facts, rules);
     const path = upstream.prefix + exchange.below + queryUp(exchange);

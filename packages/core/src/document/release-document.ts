@@ -1,5 +1,6 @@
 import { NO_FENCE, type AddressRule, type CallerAddressRule, type FenceRule, type NetworkRule } from './address-rule.js';
 import type { AuthorizerRule } from './authorizer-rule.js';
+import type { CallerFields } from './caller-fields.js';
 import type { ConditionRule, ConditionUse } from './condition-rule.js';
 import type { ContractOverride, ContractRule } from './contract-rule.js';
 import type { AccessRule } from './access-rule.js';
@@ -15,7 +16,7 @@ import type { UnmatchedRule } from './unmatched-rule.js';
 import type { UpstreamLimits } from './upstream-limits.js';
 
 /** The version of the document's form. A reader refuses a form that it does not know. */
-export const RELEASE_FORMAT = 9;
+export const RELEASE_FORMAT = 10;
 
 /** A release: the whole configuration of a gateway, immutable, addressed by the hash of its canonical JSON. */
 export interface ReleaseDocument {
@@ -80,6 +81,8 @@ export interface UpstreamRule {
   readonly responseTimeoutMs: number;
   /** Whether the caller's Authorization header travels on. */
   readonly sendCredential: boolean;
+  /** In which fields it is told from where a request came. */
+  readonly callerFields: CallerFields;
   /** What callers can hold of it. */
   readonly limits: UpstreamLimits;
 }

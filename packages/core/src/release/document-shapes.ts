@@ -1,3 +1,4 @@
+import { CALLER_FIELDS } from '../document/caller-fields.js';
 import { AUTHORIZER_ANSWERS } from '../document/authorizer-rule.js';
 import { MAPPED_MEMBERS } from '../document/claim-map.js';
 import { CONTRACT_MODES, CONTRACT_PARTS } from '../document/contract-rule.js';
@@ -177,6 +178,7 @@ export const API = object({
     connectTimeoutMs: number,
     responseTimeoutMs: number,
     sendCredential: flag,
+    callerFields: word(...CALLER_FIELDS),
     limits: object(Object.fromEntries(Object.keys(UPSTREAM_LIMIT_RANGES).map((name) => [name, number]))),
   }),
   resource: object({ identifier: text, scopes: listOf(object({ name: text, description: text })) }),

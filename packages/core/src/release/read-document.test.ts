@@ -10,7 +10,7 @@ import { upgradeDocument, readDocument } from './read-document.js';
 const present = () => JSON.parse(JSON.stringify(releaseOf([providerRule()], apiRule()))) as Record<string, unknown>;
 
 describe('a release document', () => {
-  test.each([1, 2, 3, 4, 5, 6, 7, 8])('of format %d, as its version wrote it, is read and compiles', (format) => {
+  test.each([1, 2, 3, 4, 5, 6, 7, 8, 9])('of format %d, as its version wrote it, is read and compiles', (format) => {
     const written = JSON.parse(fixture(`release-format-${format}.json`)) as Record<string, unknown>;
     expect(written['format']).toBe(format);
     const read = readDocument(written);
@@ -19,6 +19,8 @@ describe('a release document', () => {
     // What an earlier version enforced is enforced.
     expect(read.apis.every((api) => api.modes.all === 'enforce' && Object.keys(api.modes.checks).length === 0)).toBe(true);
     expect(compileRelease(read, portsOf(new TestKeys())).apis.length).toBe(read.apis.length);
+    // What upstreams were told of callers they are told.
+    expect(read.apis.every(({ upstream }) => upstream.callerFields === 'both')).toBe(true);
   });
 
   test('of this format is itself', () => expect(upgradeDocument(present())).toEqual(present()));

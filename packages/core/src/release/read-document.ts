@@ -15,7 +15,7 @@ import { fail } from './check-values.js';
 type Json = Readonly<Record<string, unknown>>;
 
 /** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
-const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix, sixToSeven, sevenToEight, eightToNine];
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix, sixToSeven, sevenToEight, eightToNine, nineToTen];
 
 /**
  * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
@@ -165,4 +165,10 @@ function sevenToEight(document: Json): Json {
 function eightToNine(document: Json): Json {
   const source = (by: unknown): unknown => (isRecord(by) && by['kind'] === 'script' ? { ...by, body: false } : by);
   return { ...document, format: 9, authorizers: each(document['authorizers'], (authorizer) => ({ ...authorizer, by: source(authorizer['by']) })) };
+}
+
+/** Format 10 chooses the fields that say where a request came from. Both kinds were sent before. */
+function nineToTen(document: Json): Json {
+  const upstream = (value: unknown): unknown => (isRecord(value) ? { ...value, callerFields: 'both' } : value);
+  return { ...document, format: 10, apis: each(document['apis'], (api) => ({ ...api, upstream: upstream(api['upstream']) })) };
 }

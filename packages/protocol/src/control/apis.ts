@@ -4,7 +4,9 @@ import {
   CONDITION_BOUNDS,
   MOST_UNMATCHED,
   SCHEME_TYPES,
+  CALLER_FIELDS,
   UPSTREAM_LIMIT_RANGES,
+  type CallerFields,
   type SchemeType,
   type UpstreamLimits,
   type CorsRule,
@@ -123,11 +125,13 @@ export class UpstreamLimitsDto implements UpstreamLimits {
   @InRange('paceMs') paceMs: number;
 }
 
-export class UpstreamDto implements Omit<UpstreamRule, 'limits'> {
+export class UpstreamDto implements Omit<UpstreamRule, 'limits' | 'callerFields'> {
   @IsString() @MaxLength(2000) @Matches(HTTP_URL, HTTP_URL_SAID) url: string;
   @IsInt() @Min(10) @Max(120_000) connectTimeoutMs: number;
   @IsInt() @Min(10) @Max(3_600_000) responseTimeoutMs: number;
   @IsBoolean() sendCredential: boolean;
+  /** Left out: as before. */
+  @MayBeLeftOut() @IsIn(CALLER_FIELDS) callerFields?: CallerFields;
   /** Left out: the usual limits. */
   @MayBeLeftOut() @Nested() @Type(() => UpstreamLimitsDto) limits?: UpstreamLimitsDto;
 }

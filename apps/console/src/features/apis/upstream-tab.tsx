@@ -1,4 +1,4 @@
-import type { UpstreamLimits } from '@virga/core';
+import type { CallerFields, UpstreamLimits } from '@virga/core';
 import { Field } from '@virga/parts';
 import { ApiPatch, type ApiView } from '@virga/protocol';
 import { DraftFormFoot, useDraftForm } from '../../parts/draft-form';
@@ -18,6 +18,12 @@ const LIMITS: readonly { readonly name: keyof UpstreamLimits; readonly label: st
   },
   { name: 'paceMs', label: 'Time over which the pace is measured, milliseconds', hint: 'Time in which the upstream is slow does not count' },
 ];
+
+const CALLER_FIELDS: Readonly<Record<CallerFields, string>> = {
+  'x-forwarded': 'X-Forwarded-For, -Proto and -Host',
+  forwarded: 'Forwarded (RFC 7239)',
+  both: 'both',
+};
 
 /** Where the API lives, and where its requests go. */
 export function UpstreamTab({ api }: { readonly api: ApiView }) {
@@ -54,6 +60,20 @@ export function UpstreamTab({ api }: { readonly api: ApiView }) {
           <label className="check">
             <input type="checkbox" {...form.register('upstream.sendCredential')} /> the caller’s Authorization header travels on to the upstream
           </label>
+          <Field
+            id="caller-fields"
+            label="Fields that tell the upstream from where a request came"
+            hint="What callers write under any of these names ends at the gateway"
+            error={errors.upstream?.callerFields}
+          >
+            <select id="caller-fields" {...form.register('upstream.callerFields')}>
+              {Object.entries(CALLER_FIELDS).map(([fields, said]) => (
+                <option key={fields} value={fields}>
+                  {said}
+                </option>
+              ))}
+            </select>
+          </Field>
         </div>
         <div className="stack">
           <h2>What callers can hold of it</h2>

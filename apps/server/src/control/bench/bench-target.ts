@@ -53,7 +53,7 @@ function ofProvider(document: ReleaseDocument, provider: ProviderRule): Question
     version: '',
     basePath: '',
     enabled: true,
-    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 1000, responseTimeoutMs: 1000, sendCredential: false, limits: UPSTREAM_LIMITS },
+    upstream: { url: 'http://127.0.0.1:9', connectTimeoutMs: 1000, responseTimeoutMs: 1000, sendCredential: false, callerFields: 'both', limits: UPSTREAM_LIMITS },
     resource: { identifier: 'urn:bench', scopes: [] },
     token: tokenRule('ANY_AUDIENCE'),
     cors: null,
