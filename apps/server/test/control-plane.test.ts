@@ -183,8 +183,8 @@ describe('the fields that say from where a request came', () => {
     expect(await fieldsOf()).toEqual({ ...rest, callerFields: 'forwarded', limits });
     await server.ok('PATCH', `/apis/${apiId}`, { upstream: { ...rest, connectTimeoutMs: 2500 } });
     expect(await fieldsOf()).toEqual({ ...rest, connectTimeoutMs: 2500, callerFields: 'forwarded', limits });
-    for (const callerFields of [null, '', 7, ['both'], 'none'])
-      expect((await server.call('PATCH', `/control/v1/apis/${apiId}`, { upstream: { ...rest, callerFields } })).status).toBe(422);
+    for (const wrong of [null, '', 7, ['both'], 'none'])
+      expect((await server.call('PATCH', `/control/v1/apis/${apiId}`, { upstream: { ...rest, callerFields: wrong } })).status).toBe(422);
     await server.ok('POST', '/draft/discard');
   });
 });
