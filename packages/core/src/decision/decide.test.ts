@@ -333,7 +333,11 @@ describe('a release that cannot be used says where', () => {
     ],
     [
       'credentials in the upstream address',
-      [apiRule({ upstream: { url: 'http://u:p@h', connectTimeoutMs: 100, responseTimeoutMs: 100, sendCredential: true, callerFields: 'both', limits: UPSTREAM_LIMITS } })],
+      [
+        apiRule({
+          upstream: { url: 'http://u:p@h', connectTimeoutMs: 100, responseTimeoutMs: 100, sendCredential: true, callerFields: 'both', limits: UPSTREAM_LIMITS },
+        }),
+      ],
       '/apis/0/upstream/url',
     ],
   ])('%s', (_name, apis, pointer) => {

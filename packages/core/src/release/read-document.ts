@@ -15,7 +15,17 @@ import { fail } from './check-values.js';
 type Json = Readonly<Record<string, unknown>>;
 
 /** From a format to the next, one small pure function each, in order: the first makes 2 of 1. */
-const MIGRATIONS: readonly ((document: Json) => Json)[] = [oneToTwo, twoToThree, threeToFour, fourToFive, fiveToSix, sixToSeven, sevenToEight, eightToNine, nineToTen];
+const MIGRATIONS: readonly ((document: Json) => Json)[] = [
+  oneToTwo,
+  twoToThree,
+  threeToFour,
+  fourToFive,
+  fiveToSix,
+  sixToSeven,
+  sevenToEight,
+  eightToNine,
+  nineToTen,
+];
 
 /**
  * Reads a release document of this or an earlier form: its structure, then what earlier forms lack, then its meaning. One
