@@ -218,12 +218,20 @@ export const CALLERS = {
       'X-Client-Verify',
       'SSL-Client-Cert',
     ];
-    world.upstream.ran.length = 0;
-    await raw(world.gateway, request('GET', `${world.root}/m/open`, Object.fromEntries(names.map((name) => [name, 'f0rged']))));
-    const seen = world.upstream.ran[0]?.headers;
-    if (!seen) return 'the request did not arrive, so that nothing is shown by this';
-    const forged = Object.entries(seen).find(([, value]) => String(value).includes('f0rged'));
-    if (forged) return `${forged[0]} arrived as the caller wrote it`;
+    // Whichever of them the API tells its upstream, the last being what a new one does.
+    for (const callerFields of ['forwarded', 'both', 'x-forwarded']) {
+      const { upstream } = await world.must('GET', `/apis/${world.mixed.id}`);
+      await world.must('PATCH', `/apis/${world.mixed.id}`, { upstream: { ...upstream, callerFields } });
+      await world.publish();
+      world.upstream.ran.length = 0;
+      await raw(world.gateway, request('GET', `${world.root}/m/open`, Object.fromEntries(names.map((name) => [name, 'f0rged']))));
+      const seen = world.upstream.ran[0]?.headers;
+      if (!seen) return 'the request did not arrive, so that nothing is shown by this';
+      const forged = Object.entries(seen).find(([, value]) => String(value).includes('f0rged'));
+      if (forged) return `${forged[0]} arrived as the caller wrote it, where the API sends ${callerFields}`;
+      if ('forwarded' in seen !== (callerFields !== 'x-forwarded') || 'x-forwarded-for' in seen !== (callerFields !== 'forwarded'))
+        return `other fields than chosen arrived: ${Object.keys(seen).join(', ')}`;
+    }
     for (const host of ['a b', 'a<script>', 'a/b', '"', '']) {
       world.upstream.ran.length = 0;
       await raw(world.gateway, `GET ${world.root}/m/open HTTP/1.1\r\nHost: ${host}\r\nConnection: close\r\n\r\n`);
