@@ -17,9 +17,12 @@ export class WholeBody {
     const text = this.#text;
     this.#text = null;
     if (text === null || this.#res.destroyed) return;
+    const { socket } = this.#res;
+    // Held back here, else the platform holds it back itself, and asks its queue for a turn in which to let it go.
+    socket?.cork();
     this.#res.write(text, this.#encoding);
     // The end would else join it in the socket's buffer, and two parts take a slower way than one (measured: a tenth of a request).
-    this.#res.socket?.uncork();
+    socket?.uncork();
     this.#res.end();
   }
 }

@@ -26,6 +26,10 @@ export interface Caller {
 }
 
 const NO_ATTRIBUTES = Object.freeze({});
+const NO_ROLES: readonly string[] = Object.freeze([]);
+
+/** Roles that the directory says and those that a token says, each once. Most callers have none of the one or of the other. */
+const rolesOf = (own: readonly string[], said: readonly string[]): readonly string[] => (own.length === 0 ? said : [...new Set([...own, ...said])]);
 
 /** The clients of the directory that credentials belong to, each once. Callers are one client or nobody. */
 export function clientsOf(credentials: readonly Credential[]): readonly ClientFact[] {
@@ -50,7 +54,7 @@ export function composeCaller(credentials: readonly Credential[]): Caller | null
     providerId: principal?.providerId ?? null,
     issuer: principal?.issuer ?? null,
     subject: principal?.subject ?? null,
-    roles: client === null ? (principal?.roles ?? []) : [...new Set([...client.roles, ...(principal?.roles ?? [])])],
+    roles: rolesOf(client?.roles ?? NO_ROLES, principal?.roles ?? NO_ROLES),
     scopes: principal?.scopes ?? [],
     attributes: principal?.attributes ?? NO_ATTRIBUTES,
     by: credentials.map(({ kind }) => kind),

@@ -1,4 +1,4 @@
-import type { CompiledLimit } from '../limit/compile-plan.js';
+import type { CompiledLimit, CompiledPlan } from '../limit/compile-plan.js';
 import type { Counted, Demand, Standing, Uncounted } from '../limit/counters.js';
 import { clientSubject, subjectOf } from '../limit/subject-of.js';
 import { whenThere, type Awaitable } from '../util/awaitable.js';
@@ -37,8 +37,9 @@ export function compileLimitSteps(
 ): { readonly enforced: Check | null; readonly observed: Check | null } {
   if (own.length === 0 && !planned) return { enforced: null, observed: null };
   const modeOf = (limit: CompiledLimit): Demand['mode'] => (observeAll ? 'observe' : limit.mode);
+  const limitsWith = joining(own);
   const count = (exchange: Exchange): Awaitable<CountedLimits | Uncounted | null> => {
-    const limits = exchange.plan === null || exchange.plan.limits.length === 0 ? own : [...own, ...exchange.plan.limits];
+    const limits = limitsWith(exchange.plan);
     if (limits.length === 0) return null;
     const nowMs = ports.now();
     const demands: Demand[] = [];
@@ -66,6 +67,17 @@ export function compileLimitSteps(
     hangsOn,
   };
   return { enforced: mayEnforce ? enforced : null, observed: mayObserve ? observed : null };
+}
+
+/** The limits of an operation with those of a plan behind them, put together once for each plan. */
+function joining(own: readonly CompiledLimit[]): (plan: CompiledPlan | null) => readonly CompiledLimit[] {
+  const joined = new Map<CompiledPlan, readonly CompiledLimit[]>();
+  return (plan) => {
+    if (plan === null || plan.limits.length === 0) return own;
+    let limits = joined.get(plan);
+    if (!limits) joined.set(plan, (limits = [...own, ...plan.limits]));
+    return limits;
+  };
 }
 
 const NOTHING = finding('limit.none', {});

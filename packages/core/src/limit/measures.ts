@@ -71,8 +71,11 @@ export function hasRoom(count: Count, measure: Measure, nowMs: number): boolean 
   }
 }
 
+/** A standing that nobody else holds: whoever asked for it may write into it. */
+type FreshStanding = { -readonly [Member in keyof Standing]: Standing[Member] };
+
 /** How a count that was brought to a moment stands. */
-export function standingOf(count: Count, measure: Measure, nowMs: number): Standing {
+export function standingOf(count: Count, measure: Measure, nowMs: number): FreshStanding {
   switch (measure.kind) {
     case 'fixed': {
       const resetMs = Math.max(1, count.at + measure.spanMs - nowMs);
@@ -100,7 +103,7 @@ export function standingOf(count: Count, measure: Measure, nowMs: number): Stand
 }
 
 /** @param room requests that there is room for, fractions allowed @param backMs until all is there again @param waitMs until there is room, where there is none */
-function standing(room: number, backMs: number, waitMs: number): Standing {
+function standing(room: number, backMs: number, waitMs: number): FreshStanding {
   const over = room < 1 - ALMOST;
   return { over, left: Math.max(0, Math.floor(room + ALMOST)), waitMs: over ? Math.max(1, Math.ceil(waitMs - ALMOST)) : 0, resetMs: Math.ceil(backMs) };
 }
@@ -113,7 +116,7 @@ function slidingRoom({ at, used, before }: Count, { requests, spanMs }: SpanMeas
   return requests - used - before * (1 - into / spanMs);
 }
 
-function slidingStanding(count: Count, measure: SpanMeasure, nowMs: number): Standing {
+function slidingStanding(count: Count, measure: SpanMeasure, nowMs: number): FreshStanding {
   const { at, used, before } = count;
   const { requests, spanMs } = measure;
   const room = slidingRoom(count, measure, nowMs);

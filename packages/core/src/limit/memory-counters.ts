@@ -47,7 +47,8 @@ export class MemoryCounters implements Counters {
     const standings: Standing[] = [];
     let held: Count[] | null = null;
     for (let index = 0; index < demands.length; index++) {
-      const [{ measure }, kept] = [demands[index] as Demand, all[index] as Kept];
+      const { measure } = demands[index] as Demand;
+      const kept = all[index] as Kept;
       const { count } = kept;
       const isCounted = hasRoom(count, measure, nowMs);
       if (isCounted) {
@@ -55,8 +56,10 @@ export class MemoryCounters implements Counters {
         if (measure.kind === 'at-once') (held ??= []).push(count);
         if (measure.kind === 'calendar') this.#changed.add(kept);
       }
-      const { left, waitMs, resetMs } = standingOf(count, measure, nowMs);
-      standings.push({ over: !isCounted, left, waitMs, resetMs });
+      const standing = standingOf(count, measure, nowMs);
+      // There was room for this one, whether there is for another or not.
+      standing.over = !isCounted;
+      standings.push(standing);
     }
     return { standings, refused: -1, hold: held === null ? null : new HeldCounts(held), where: 'here' };
   }

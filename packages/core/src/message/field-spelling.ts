@@ -16,12 +16,10 @@ function isPlain(name: string): boolean {
  * @param asked those that are looked at, in small letters; null where that is not known, so that any that came could be meant
  */
 export function otherSpelling(names: readonly string[], asked: readonly string[] | null): string | null {
-  const odd = names.find((name) => !isPlain(name)) ?? null;
-  if (asked === null || (odd === null && asked.every(isPlain))) return odd;
-  for (const name of asked) {
-    const folded = foldName(name);
-    const other = names.find((one) => one !== name && foldName(one) === folded);
-    if (other !== undefined) return other;
-  }
+  if (asked === null) return names.find((name) => !isPlain(name)) ?? null;
+  for (const name of asked) for (const one of names) if (one !== name && isAlike(one, name)) return one;
   return null;
 }
+
+/** Whether two names, in small letters, are one where they are folded, which leaves each as long as it is. */
+const isAlike = (one: string, other: string): boolean => one.length === other.length && foldName(one) === foldName(other);
