@@ -16,8 +16,7 @@ import { SharedGuesses } from './counters/shared-guesses.js';
 import { SharedReplay } from './counters/shared-replay.js';
 import { standingOf } from './counters/standing-of.js';
 import { GatewayListener } from './listener/gateway-listener.js';
-import type { ServeContext, Transfer } from './listener/serve-request.js';
-import { Slots } from './listener/slots.js';
+import type { ServeContext } from './listener/serve-request.js';
 import type { NodeOptions } from './node-options.js';
 import { Nonces } from './ports/nonces.js';
 import { nodePorts } from './ports/node-ports.js';
@@ -71,7 +70,6 @@ export class GatewayNode {
   readonly #counters: NodeCounters;
   readonly #guesses = new SharedGuesses((demands) => this.#counters.together(demands));
   readonly #sightings: SightingThread;
-  readonly #transfers = new Slots<Transfer>();
   /** What was found wrong on disk at the start, in words. */
   #startProblem: string | null = null;
   readonly #recorder: Recorder;
@@ -139,7 +137,6 @@ export class GatewayNode {
     await this.#restore();
     await warmUp().catch((error: unknown) => this.#fault(error, 'warming up'));
     const context = {
-      transfers: this.#transfers,
       recorder: this.#recorder,
       sightings: this.#sightings,
       publicOrigin: this.#options.publicOrigin ?? originAt(this.#options.host, this.#options.port),
@@ -325,7 +322,8 @@ export class GatewayNode {
   #tickTransfers(): void {
     const now = performance.now();
     this.#pools.tick(now);
-    for (const transfer of this.#transfers) transfer.look(now);
+    this.#listener?.look(now);
+    this.#tlsListener?.look(now);
   }
 
   async #sendStatus(): Promise<void> {

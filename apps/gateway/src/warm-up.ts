@@ -22,8 +22,6 @@ import type { AddressInfo } from 'node:net';
 import { performance } from 'node:perf_hooks';
 import { Client } from 'undici';
 import { GatewayListener } from './listener/gateway-listener.js';
-import type { Transfer } from './listener/serve-request.js';
-import { Slots } from './listener/slots.js';
 import { LiveRelease } from './live-release.js';
 import { KnownFacts } from './ports/known-facts.js';
 import { Nonces } from './ports/nonces.js';
@@ -117,7 +115,6 @@ async function serveSome(): Promise<void> {
 
 async function serve(live: LiveRelease, key: KeyObject): Promise<void> {
   const context = {
-    transfers: new Slots<Transfer>(),
     recorder: new Recorder(PROVIDER),
     sightings: new SightingThread(() => undefined),
     publicOrigin: ORIGIN,

@@ -11,7 +11,7 @@ import { codingOf, readContent } from '../src/transit/decode-body.js';
 import { headersBack, headersUp, queryUp, type ForwardFacts, type HeaderRules } from '../src/transit/forward-headers.js';
 import { Nonces, NONCE_WINDOW_MS } from '../src/ports/nonces.js';
 import { PrivateFacts } from '../src/ports/private-facts.js';
-import { newRequestId, traceContext } from '../src/listener/request-ids.js';
+import { newRequestId, traceContext, traceIdOf } from '../src/listener/request-ids.js';
 import { RateBudget } from '../src/records/rate-budget.js';
 import { RECORD_LIMITS, Recorder } from '../src/records/recorder.js';
 import { SealedFile } from '../src/snapshot/sealed-file.js';
@@ -142,10 +142,38 @@ describe('header fields of an answer', () => {
   });
 });
 
-test('request ids are unique, trace contexts valid', () => {
-  const ids = new Set(Array.from({ length: 5000 }, newRequestId));
-  expect(ids.size).toBe(5000);
-  expect(traceContext('00-00000000000000000000000000000000-b7ad6b7169203331-01').traceId).not.toMatch(/^0+$/);
+describe('request ids and trace contexts', () => {
+  const FORM = /^00-([0-9a-f]{32})-([0-9a-f]{16})-00$/;
+
+  test('are each another one', () => {
+    const ids = new Set(Array.from({ length: 5000 }, newRequestId));
+    expect(ids.size).toBe(5000);
+    for (const id of ids) expect(id).toMatch(/^[0-9a-f]{20}$/);
+    const begun = Array.from({ length: 5000 }, () => FORM.exec(traceContext(undefined)) ?? []);
+    expect([new Set(begun.map(([, trace]) => trace)).size, new Set(begun.map(([, , parent]) => parent)).size]).toEqual([5000, 5000]);
+  });
+
+  test('a trace is continued with a new parent and its flags (W3C Trace Context section 2.2, its example from memory)', () => {
+    const incoming = '00-4bf92f3577b34da6a3ce929d0e0e4736-00f067aa0ba902b7-01';
+    const continued = traceContext(incoming);
+    expect(continued).toMatch(/^00-4bf92f3577b34da6a3ce929d0e0e4736-[0-9a-f]{16}-01$/);
+    expect(continued).not.toBe(incoming);
+    expect(traceIdOf(continued)).toBe('4bf92f3577b34da6a3ce929d0e0e4736');
+    expect(traceContext(incoming)).not.toBe(continued);
+  });
+
+  test.each([
+    ['a trace of zeros', '00-00000000000000000000000000000000-b7ad6b7169203331-01'],
+    ['a parent of zeros', '00-4bf92f3577b34da6a3ce929d0e0e4736-0000000000000000-01'],
+    ['another version', '01-4bf92f3577b34da6a3ce929d0e0e4736-00f067aa0ba902b7-01'],
+    ['great letters', '00-4BF92F3577B34DA6A3CE929D0E0E4736-00F067AA0BA902B7-01'],
+    ['two of them', '00-4bf92f3577b34da6a3ce929d0e0e4736-00f067aa0ba902b7-01, 00-4bf92f3577b34da6a3ce929d0e0e4736-00f067aa0ba902b7-01'],
+    ['nothing', ''],
+  ])('%s: a trace is begun', (_name, incoming) => {
+    const begun = traceContext(incoming);
+    expect(begun).toMatch(FORM);
+    expect(traceIdOf(begun)).not.toMatch(/^0+$|^4bf92f3577b34da6/i);
+  });
 });
 
 test('a budget lets a burst through, then the rate', () => {
@@ -165,7 +193,7 @@ describe('the recorder', () => {
   };
   const done = (found: Finding, at: number, status: number) => ({
     id: `i${at}-${Math.random()}`,
-    traceId: '',
+    traceparent: '',
     at,
     release: 1,
     address: '192.0.2.1',
@@ -510,7 +538,7 @@ test('counters beyond their bound are counted together, and none is dropped', ()
     exchange.took('route', found, 0);
     recorder.finish(exchange, {
       id: String(minute),
-      traceId: '',
+      traceparent: '',
       at: minute * 60_000,
       release: 1,
       address: '',

@@ -9,10 +9,11 @@ import { LISTENER_LIMITS } from './listener-limits.js';
 import { Slots } from './slots.js';
 import { ServedRequest, type ServeContext } from './serve-request.js';
 
-/** An answer under way, and how it ends where the rest of its request cannot be read; left out where nothing is to be said. */
+/** An answer under way: how it ends where the rest of its request cannot be read, and how its pace is looked at; left out where nothing is to be done. */
 interface Answering {
   readonly res: ServerResponse;
   brokenOff?(found: Finding): void;
+  look?(now: number): void;
 }
 
 /**
@@ -91,7 +92,7 @@ export class GatewayListener {
     const address = 'remoteAddress' in socket && typeof socket.remoteAddress === 'string' ? socket.remoteAddress.replace(/^::ffff:/, '') : '';
     this.#context.recorder.finish(exchange, {
       id,
-      traceId: '',
+      traceparent: '',
       at: Date.now(),
       release: this.#release()?.number ?? 0,
       address,
@@ -104,6 +105,11 @@ export class GatewayListener {
       totalMs: 0,
       redactor: this.#release()?.redactor ?? compileRedactor(),
     });
+  }
+
+  /** Looks at the pace of the requests that are under way. @param now on the clock of `performance.now()` */
+  look(now: number): void {
+    for (const answering of this.#answering) answering.look?.(now);
   }
 
   get inFlight(): number {

@@ -28,11 +28,22 @@ export function bodyOf(req: IncomingMessage): { readonly bytes: number | null } 
 export const hasBodyOf = ({ headers }: IncomingMessage): boolean =>
   headers['transfer-encoding'] !== undefined || (headers['content-length'] !== undefined && headers['content-length'] !== '0');
 
+/** The host that was read last: most requests name the same. */
+let lastHost: string | null = null;
+
+/** Whether a Host value is one that can be read. */
+function isKnownHost(host: string): boolean {
+  if (host === lastHost) return true;
+  if (!isHost(host)) return false;
+  lastHost = host;
+  return true;
+}
+
 /** What two readers of this message could understand differently, or what it has too much of; null when nothing is. */
 export function wrongMessage(req: IncomingMessage): Finding | null {
   const { host, 'transfer-encoding': coding } = req.headers;
   if (host === undefined || host.includes(',')) return finding('message.host-missing', { found: host === undefined ? 0 : host.split(',').length });
-  if (!isHost(host)) return finding('message.host-malformed', { found: host.slice(0, 200) });
+  if (!isKnownHost(host)) return finding('message.host-malformed', { found: host.slice(0, 200) });
   const count = req.rawHeaders.length / 2;
   if (count > LISTENER_LIMITS.maxHeaderFields) return finding('message.headers-too-many', { count, limit: LISTENER_LIMITS.maxHeaderFields });
   if (coding !== undefined && coding.trim().toLowerCase() !== 'chunked') return finding('message.transfer-coding', { found: coding.slice(0, 200) });

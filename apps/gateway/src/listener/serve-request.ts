@@ -16,7 +16,6 @@ import { connectionOf } from './connection.js';
 import { leaveTogether, WholeBody } from './leave-together.js';
 import { drainUpload } from './linger.js';
 import { Pace } from './pace.js';
-import type { Slots } from './slots.js';
 import { bodyOf, detached, hasBodyOf, wrongMessage } from './request-facts.js';
 import { metadataAnswer } from './metadata-answer.js';
 import { nonceFor } from './nonce-for.js';
@@ -31,14 +30,7 @@ export interface ServeContext {
   /** The address that CALLER_HEADER vouches for; empty for a mark that nobody can believe. */
   markedCaller(mark: string): string;
   fault(error: unknown): void;
-  /** Requests that are under way at an upstream; whoever holds this looks at their pace now and then. */
-  readonly transfers: Slots<Transfer>;
   readonly sightings: SightingThread;
-}
-
-/** A request whose pace is looked at. @param now on the clock of `performance.now()` */
-export interface Transfer {
-  look(now: number): void;
 }
 
 /** Up to so many bytes copying costs less than a write of their own. */
@@ -56,7 +48,7 @@ export class ServedRequest implements Carrier {
   readonly #at = Date.now();
   readonly #startedAt = performance.now();
   readonly #address: string;
-  readonly #traceId: string;
+  readonly #traceparent: string;
   #responseHeaders: readonly string[] = [];
   #status = 0;
   /** Whether the head of the upstream's answer is there and has not been written. */
@@ -72,7 +64,8 @@ export class ServedRequest implements Carrier {
   #recorded = false;
   #expectsContinue = false;
   #brokenOff = false;
-  #place = -1;
+  /** Whether it goes, or went, to an upstream. */
+  #forwarded = false;
   #body: PassThrough | null = null;
   #seen: SeenExchange | null = null;
   /** How much of the upstream's answer went out. */
@@ -87,28 +80,28 @@ export class ServedRequest implements Carrier {
     live.begin();
     this.#context = context;
     const { address, memory } = connectionOf(req.socket);
-    const mark = req.headers[CALLER_HEADER];
+    const { headers } = req;
+    const mark = headers[CALLER_HEADER];
     // What the portal carries comes from where its user is, for every rule that asks.
     const peer = mark === undefined ? address : context.markedCaller(String(mark));
-    const from = live.callerAddress(peer, req.headers);
+    const from = live.callerAddress(peer, headers);
     this.#address = from.address ?? 'unknown';
     this.#exchange = new Exchange({
       method: req.method ?? '',
       target: req.url ?? '',
-      headers: endToEnd(req.headers),
+      headers: endToEnd(headers),
       origin: context.publicOrigin,
       certificate: live.findCertificate(req, peer),
       from,
       body: bodyOf(req),
       memory,
     });
-    const trace = traceContext(typeof req.headers['traceparent'] === 'string' ? req.headers['traceparent'] : undefined);
-    this.#traceId = trace.traceId;
+    this.#traceparent = traceContext(typeof headers['traceparent'] === 'string' ? headers['traceparent'] : undefined);
     const facts = {
       address: this.#address,
-      host: req.headers.host ?? '',
+      host: headers.host ?? '',
       requestId: this.#id,
-      traceparent: trace.traceparent,
+      traceparent: this.#traceparent,
       protocol: context.publicOrigin.startsWith('https:') ? ('https' as const) : ('http' as const),
       vouched: live.vouchedHeader(peer),
       holder: null,
@@ -145,7 +138,7 @@ export class ServedRequest implements Carrier {
     try {
       if (verdict.kind === 'answer') this.answer(verdict.finding);
       else {
-        this.#place = this.#context.transfers.add(this);
+        this.#forwarded = true;
         this.#seen = this.#context.sightings.begin(this.#exchange, this.#at);
         this.#transit.watch = this.#seen;
         this.#transit.forward();
@@ -182,15 +175,14 @@ export class ServedRequest implements Carrier {
   closed(): void {
     this.#live.end();
     this.#exchange.end();
-    if (this.#place < 0) return;
-    this.#context.transfers.remove(this.#place);
-    if (this.#res.writableFinished) return;
+    if (!this.#forwarded || this.#res.writableFinished) return;
     this.#transit.abort();
     this.#record(499, finding('upstream.caller-left', { address: this.#transit.upstream?.address ?? '' }));
   }
 
-  /** Cuts off a caller that sends or reads too slowly. Called now and then while the request is under way. */
+  /** Cuts off a caller that sends or reads too slowly. Called now and then while the request is under way. @param now on the clock of `performance.now()` */
   look(now: number): void {
+    if (!this.#forwarded) return;
     const { writableLength, writableNeedDrain, writableEnded } = this.#res;
     const { leastBytesPerSecond, paceMs } = this.#transit.upstream?.limits ?? UPSTREAM_LIMITS;
     // Made here and not with the request: most are gone before anybody looks.
@@ -333,7 +325,7 @@ export class ServedRequest implements Carrier {
       this.#exchange,
       {
         id: this.#id,
-        traceId: this.#traceId,
+        traceparent: this.#traceparent,
         at: this.#at,
         release: this.#live.number,
         address: this.#address,

@@ -39,7 +39,7 @@ export async function runProbe(request: ProbeRequest, release: LiveRelease, forw
     address: from.address ?? 'unknown',
     host: new URL(publicOrigin).host,
     requestId,
-    traceparent: traceContext(undefined).traceparent,
+    traceparent: traceContext(undefined),
     protocol: publicOrigin.startsWith('https:') ? ('https' as const) : ('http' as const),
     vouched: null,
     holder: 'the probe',

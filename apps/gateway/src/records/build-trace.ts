@@ -16,11 +16,13 @@ import {
   type TraceRecord,
 } from '@virga/core';
 import type { IncomingHttpHeaders } from 'node:http';
+import { traceIdOf } from '../listener/request-ids.js';
 
 /** What the listener knows of a finished request beside its exchange. */
 export interface FinishedRequest {
   readonly id: string;
-  readonly traceId: string;
+  /** Its W3C Trace Context; empty where it has none. */
+  readonly traceparent: string;
   readonly at: number;
   readonly release: number;
   readonly address: string;
@@ -98,7 +100,7 @@ export function buildTrace(node: string, exchange: Exchange, done: FinishedReque
   const caller = whoCalls(exchange);
   return {
     id: done.id,
-    traceId: done.traceId,
+    traceId: traceIdOf(done.traceparent),
     at: done.at,
     node,
     release: done.release,
