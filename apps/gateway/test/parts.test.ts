@@ -12,6 +12,7 @@ import { headersBack, headersUp, queryUp, type ForwardFacts, type HeaderRules } 
 import { Nonces, NONCE_WINDOW_MS } from '../src/ports/nonces.js';
 import { PrivateFacts } from '../src/ports/private-facts.js';
 import { newRequestId, traceContext, traceIdOf } from '../src/listener/request-ids.js';
+import { wrongMessage } from '../src/listener/request-facts.js';
 import { RateBudget } from '../src/records/rate-budget.js';
 import { RECORD_LIMITS, Recorder } from '../src/records/recorder.js';
 import { SealedFile } from '../src/snapshot/sealed-file.js';
@@ -139,6 +140,28 @@ describe('header fields of an answer', () => {
         expect(sorted(listOf(record))).toEqual(sorted(list));
       }),
     );
+  });
+});
+
+describe('the host of a request (RFC 9110 section 7.2)', () => {
+  const wrong = (host: string | undefined): string | null => wrongMessage({ headers: { host }, rawHeaders: [] } as unknown as IncomingMessage)?.code ?? null;
+
+  test('is looked at anew whenever it is another than that of the request before', () => {
+    const hosts = [undefined, '', 'gw.example', 'gw.example', '', 'gw.example/', 'gw.example', undefined, 'a, b', '[::1]:80', '[::1', 'gw.example'];
+    expect(hosts.map(wrong)).toEqual([
+      'message.host-missing',
+      'message.host-malformed',
+      null,
+      null,
+      'message.host-malformed',
+      'message.host-malformed',
+      null,
+      'message.host-missing',
+      'message.host-missing',
+      null,
+      'message.host-malformed',
+      null,
+    ]);
   });
 });
 
