@@ -13,14 +13,16 @@ const { values } = parseArgs({
   options: { json: { type: 'string' }, rounds: { type: 'string', default: '5' }, 'round-ms': { type: 'string', default: '3000' }, only: { type: 'string' } },
 });
 await prepare();
-const { inTurns, load, median } = await import('../perf/load.mjs');
-const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release, ruled } = await import('../perf/world.mjs');
+const { load, median } = await import('../perf/load.mjs');
+const { start, endAll, longestStall, severalStarts } = await import('../perf/processes.mjs');
+const { guardedStart, keyedStart, PATH } = await import('../perf/routes.mjs');
+const { AUDIENCE, makeControl, makeIssuer, NODE_TOKEN, release } = await import('../perf/world.mjs');
 const { keysUnderLoad, idleConnections } = await import('../perf/under-load.mjs');
 const { scripts } = await import('../perf/authorizers.mjs');
 const { reachTable, trialRun } = await import('../perf/reach.mjs');
 const { bodyRatio, contractRoute, largeContractInNode, readings } = await import('../perf/contract.mjs');
 const { learningRoute } = await import('../perf/learning.mjs');
-const { CUSTOMER, KEY_HEADERS, keyed, keyedRoute, limitCost, startStore } = await import('../perf/limits.mjs');
+const { limitCost, startStore } = await import('../perf/limits.mjs');
 const { GOALS } = await import('../perf/goals.mjs');
 const { twoCredentials } = await import('../perf/two-credentials.mjs');
 const { askTogether, makeProofs, verifyAlone, verifyWhole } = await import('../perf/proofs.mjs');
@@ -30,60 +32,19 @@ const { coldTokens, coldTokensOnOneCore } = await import('../perf/cold-tokens.mj
 const { compileRelease, decide } = await import('@virga/core');
 const rounds = Number(values.rounds);
 const ms = Number(values['round-ms']);
-const children = [];
 /** How long each process is used before it is measured. */
 const WARM_MS = 8000;
-
-function start(program, ...args) {
-  // As the gateway's own `npm start` has it, and a way to collect before memory is measured.
-  const execArgv = ['--expose-gc', ...(program === 'gateway.mjs' ? ['--initial-heap-size=128'] : [])];
-  const child = fork(join(ROOT, 'perf', program), args, { execArgv, stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
-  children.push(child);
-  child.latest = {};
-  return new Promise((resolve) =>
-    child.on('message', (message) => (message.port ? resolve({ child, port: message.port }) : Object.assign(child.latest, message))),
-  );
-}
-
-/** The longest time for which the serving thread of a node was `kept` while something runs, and the `whole` of it with its waiting for a processor; milliseconds. */
-async function longestStall(gateway, during) {
-  gateway.child.send('begin');
-  await new Promise((resolve) => setTimeout(resolve, 250));
-  await during();
-  await new Promise((resolve) => setTimeout(resolve, 500));
-  gateway.child.latest.stall = null;
-  gateway.child.send('end');
-  while (gateway.child.latest.stall === null) await new Promise((resolve) => setTimeout(resolve, 20));
-  return gateway.child.latest.stall;
-}
+/** What is measured of one start where several are. */
+const ofAStart = { rounds: Math.ceil(rounds / 2), ms, warmMs: WARM_MS };
 
 async function throughput() {
   const upstream = await start('upstream.mjs');
   const upstreamUrl = `http://127.0.0.1:${upstream.port}`;
-  const control = await makeControl();
   const issuer = await makeIssuer();
-  const bare = await start('bare-forwarder.mjs', upstreamUrl);
-  const library = await start('library-proxy.mjs', upstreamUrl);
-  const gateway = await start('gateway.mjs', control.url, NODE_TOKEN, mkdtempSync(join(tmpdir(), 'virga-bench-')));
-  while (!control.connected()) await new Promise((resolve) => setTimeout(resolve, 20));
-  // The guarded route, and the same with an address rule, a condition and an authorizer whose answers are kept.
-  const guarded = release(upstreamUrl, issuer.issuer);
-  const withRules = ruled(release(upstreamUrl, issuer.issuer));
-  const [more] = withRules.apis;
-  await control.publish(1, { ...withRules, apis: [...guarded.apis, { ...more, id: 'ruled', name: 'Ruled', basePath: '/ruled' }] });
   const headers = { authorization: `Bearer ${await issuer.sign('known')}`, accept: 'application/json', 'user-agent': 'bench/1', 'accept-encoding': 'gzip' };
-  const below = '/group7/things7/G-12';
-  const path = `/bench${below}`;
-  const ways = {
-    bare: { port: bare.port, path, headers },
-    library: { port: library.port, path, headers },
-    guarded: { port: gateway.port, path, headers },
-    ruled: { port: gateway.port, path: `/ruled${below}`, headers },
-  };
-  // As below: a process that is still being compiled is not what serves.
-  for (const { port, ...asked } of Object.values(ways)) await load(port, { ...asked, ms: WARM_MS });
-  const measured = await inTurns(ways, { rounds, ms });
-  const running = load(gateway.port, { path, headers, ms: 4000, inFlight: 16 });
+  const { figures, failed, last } = await severalStarts(() => guardedStart({ ...ofAStart, upstreamUrl, issuer, headers }));
+  const { control, gateway, measured } = last;
+  const running = load(gateway.port, { path: PATH, headers, ms: 4000, inFlight: 16 });
   const effects = [];
   for (let number = 3; number <= 9; number++) {
     await new Promise((resolve) => setTimeout(resolve, 300));
@@ -107,14 +68,12 @@ async function throughput() {
     quiet.push(quietMs);
     stalls.push(stall);
   }
-  const keyEffectiveMs = await keysUnderLoad(control, gateway, { path, headers });
-  const idleConnectionBytes = await idleConnections(gateway, { path, headers });
+  const keyEffectiveMs = await keysUnderLoad(control, gateway, { path: PATH, headers });
+  const idleConnectionBytes = await idleConnections(gateway, { path: PATH, headers });
   const memory = gateway.child.latest.memory;
   const result = {
-    guardedRouteRatio: measured.guarded.ratio,
-    ruledRouteRatio: measured.ruled.ratio,
-    proxyLibraryRatio: measured.library.ratio,
-    guardedFailedRequests: measured.guarded.failed + measured.ruled.failed,
+    ...figures,
+    guardedFailedRequests: failed,
     publishFailedRequests: during.failed,
     keyEffectiveMs,
     idleConnectionBytes,
@@ -282,22 +241,12 @@ async function limits() {
   const upstream = await start('upstream.mjs');
   const upstreamUrl = `http://127.0.0.1:${upstream.port}`;
   const issuer = await makeIssuer();
-  const bare = await start('bare-forwarder.mjs', upstreamUrl);
-  const path = '/bench/group7/things7/G-12';
   const store = await startStore();
   const routes = {};
   for (const [name, url] of [['keyedRouteRatio', ''], ...(store ? [['keyedRouteRedisRatio', store.url]] : [])]) {
-    const control = await makeControl();
-    const gateway = await start('gateway.mjs', control.url, NODE_TOKEN, mkdtempSync(join(tmpdir(), 'virga-bench-')), url);
-    while (!control.connected()) await new Promise((resolve) => setTimeout(resolve, 20));
-    await control.change(CUSTOMER, { first: true, last: true });
-    await control.publish(1, keyed(release(upstreamUrl, issuer.issuer)));
-    for (const { port } of [bare, gateway]) await load(port, { path, headers: KEY_HEADERS, ms: WARM_MS });
-    const { ratio, failed } = await keyedRoute({ bare, gateway, rounds, ms, path });
-    Object.assign(routes, { [name]: ratio, [`${name}Failed`]: failed });
-    gateway.child.disconnect();
-    children.splice(children.indexOf(gateway.child), 1);
-    control.close();
+    const { figures, failed, last } = await severalStarts(() => keyedStart({ ...ofAStart, name, storeUrl: url, upstreamUrl, issuer }));
+    Object.assign(routes, figures, { [`${name}Failed`]: failed });
+    last.close();
   }
   store?.stop();
   const cost = await limitCost(portsFor, issuer, rounds);
@@ -325,7 +274,7 @@ if (values.only !== undefined && !Object.hasOwn(GROUPS, values.only)) {
 }
 const result = {};
 for (const [name, measure] of Object.entries(GROUPS)) if (values.only === undefined || values.only === name) Object.assign(result, await measure());
-for (const child of children) child.disconnect();
+endAll();
 console.log('\nmedians of', rounds, 'rounds');
 for (const [name, goal] of Object.entries(GOALS)) {
   if (result[name] !== undefined) console.log(`${name.padEnd(24)} ${Number(result[name]).toFixed(3).padStart(8)}   goal ${goal}`);

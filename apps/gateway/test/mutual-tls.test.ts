@@ -1,7 +1,10 @@
-import type { ApiRule, DirectoryChange, ReleaseDocument } from '@virga/core';
+import { UPSTREAM_LIMITS, type ApiRule, type DirectoryChange, type ReleaseDocument } from '@virga/core';
 import { createHash, X509Certificate } from 'node:crypto';
 import { readFileSync } from 'node:fs';
+import { createServer } from 'node:http';
 import { request as httpsRequest } from 'node:https';
+import type { AddressInfo } from 'node:net';
+import { connect } from 'node:tls';
 import { fileURLToPath } from 'node:url';
 import { GatewayNode } from '../src/gateway-node.js';
 import { documentFor, echoUpstream, FakeControl, makeIssuer, NODE_TOKEN, startNode, until } from './harness.js';
@@ -122,4 +125,24 @@ test('revoked, run out, taken away or of a client that is off, it calls no more'
   expect((await call('client')).status).toBe(403);
   await change(7, { what: 'credential', id: 'c', value: null }, client);
   expect((await call('client')).status).toBe(401);
+});
+
+test('a caller that sends too slowly is cut off here as well', async () => {
+  const document = guarded();
+  const patient = createServer((req) => void req.resume());
+  await new Promise<void>((resolve) => patient.listen(0, '127.0.0.1', resolve));
+  const url = `http://127.0.0.1:${(patient.address() as AddressInfo).port}`;
+  const limits = { ...UPSTREAM_LIMITS, paceMs: 1000, leastBytesPerSecond: 500 };
+  const apis = document.apis.map((api) => ({ ...api, upstream: { ...api.upstream, url, limits } }));
+  control.send({ type: 'release', number: 2, hash: 'h2', document: { ...document, apis } });
+  await until(() => node.status().release?.number === 2, 'the release');
+  const { hostname, port } = new URL(tlsUrl);
+  const socket = connect({ host: hostname, port: Number(port), ca: readFileSync(fixture('server.pem')) });
+  let text = '';
+  socket.on('data', (part: Buffer) => (text += part.toString('latin1')));
+  socket.write('POST /a/open/1 HTTP/1.1\r\nHost: x\r\nContent-Length: 1000\r\n\r\nx');
+  await until(() => text.startsWith('HTTP/1.1 408 '), 'the refusal');
+  socket.destroy();
+  patient.closeAllConnections();
+  patient.close();
 });
