@@ -111,9 +111,11 @@ describe('DPoP at the gateway (RFC 9449)', () => {
     const nonce = first.headers.get('dpop-nonce') ?? '';
     expect(nonce.length).toBeGreaterThan(16);
     expect((await get({ authorization: `DPoP ${token}`, dpop: await holder.proof(token, { nonce }) })).status).toBe(200);
-    expect(await codeOf(await get({ authorization: `DPoP ${token}`, dpop: await holder.proof(token, { nonce: `${nonce.slice(0, -2)}AA` }) }))).toBe(
-      'proof.nonce',
-    );
+    expect(
+      await codeOf(
+        await get({ authorization: `DPoP ${token}`, dpop: await holder.proof(token, { nonce: `${nonce.slice(0, -2)}${nonce.endsWith('AA') ? 'BB' : 'AA'}` }) }),
+      ),
+    ).toBe('proof.nonce');
   });
 });
 
