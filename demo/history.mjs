@@ -233,7 +233,7 @@ async function oneCall(call, release, number, recorder, signer, now, random, mad
   } else status = statusOf(found);
   recorder.finish(exchange, {
     id: `demo${createHash('sha256').update(`${now} ${call.path} ${random.next()}`).digest('hex').slice(0, 16)}`,
-    traceId: '',
+    traceparent: '',
     at: now,
     release: number,
     address: call.address,
